@@ -1,0 +1,65 @@
+# Two commands do everything on a fresh machine: make demo, make test.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+WORKSPACE ?= workspace
+PORT ?= 8420
+UI_SOURCES := $(shell find ui/src -type f) ui/index.html ui/vite.config.ts ui/package-lock.json
+STATIC := src/skarlo/web/static/index.html
+
+.PHONY: demo demo-reset test setup build lint types chromium screenshots clean
+
+demo: setup build ## set up, build, make the sample world, serve it
+	@$(BIN)/skarlo demo --workspace $(WORKSPACE) --port $(PORT)
+
+demo-reset: setup build ## the sample world as at first, then serve it
+	rm -rf $(WORKSPACE)
+	@$(MAKE) --no-print-directory demo
+
+test: setup build lint chromium ## all checks and tests, browser tests included
+	$(BIN)/python -m pytest -n 2 --dist loadgroup
+
+setup: $(VENV)/ready ui/node_modules/ready
+
+build: $(STATIC)
+
+$(VENV)/ready: requirements.lock pyproject.toml
+	@echo "setting up Python …"
+	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps -r requirements.lock
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@touch $@
+
+ui/node_modules/ready: ui/package-lock.json
+	@echo "setting up the front end …"
+	@# not npm ci: it refuses a lock file made where a registry lacks other systems' binaries
+	@cd ui && npm install --no-save --no-audit --no-fund --loglevel=error
+	@touch $@
+
+$(STATIC): ui/node_modules/ready $(UI_SOURCES)
+	@echo "building the front end …"
+	@cd ui && npx vite build --logLevel error
+
+lint: setup
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports --no-cache
+	$(BIN)/skarlo openapi | diff -q - ui/openapi.json || (echo "ui/openapi.json is not current: make types" && false)
+	cd ui && npx openapi-typescript openapi.json --default-non-nullable false -o node_modules/schema.d.ts > /dev/null && diff -q node_modules/schema.d.ts src/api/schema.d.ts || (echo "ui/src/api is not current: make types" && false)
+	cd ui && npm run --silent check
+
+types: setup ## the OpenAPI document and the types made from it
+	$(BIN)/skarlo openapi > ui/openapi.json
+	cd ui && npm run --silent types
+	@mkdir -p docs/schemas
+	for which in results study; do $(BIN)/skarlo schema $$which > docs/schemas/$$which.schema.json; done
+
+chromium: ## Debian's Chromium, where it may be installed
+	@command -v chromium > /dev/null || (echo "installing Chromium …" && apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium fonts-liberation > /dev/null) || (echo "Chromium is needed for the browser tests: install Debian's package chromium" && false)
+
+screenshots: setup build chromium ## docs/screenshots, from the sample world
+	$(BIN)/python docs/screenshots/take.py
+
+clean:
+	rm -rf $(VENV) ui/node_modules src/skarlo/web/static

@@ -1,0 +1,69 @@
+"""The tally against np.sort and against the plain way: ratios of medians measured in one run."""
+
+from __future__ import annotations
+
+import platform
+import resource
+import statistics
+import sys
+import time
+from collections.abc import Callable
+
+import numpy as np
+
+import plain
+from skarlo.core import ranking, rules, tally
+from skarlo.core.evaluate import environment
+
+
+def median(work: Callable[[], object], times: int = 5) -> float:
+    """Median seconds of several runs."""
+    taken = []
+    for _ in range(times):
+        begin = time.perf_counter()
+        work()
+        taken.append(time.perf_counter() - begin)
+    return statistics.median(taken)
+
+
+def ours(score: np.ndarray, positive: np.ndarray) -> tuple[float, ...]:
+    """Tally, both areas, KS, and every cutoff rule."""
+    t = tally.make(score, positive)
+    out = [ranking.roc_area(t), ranking.average_precision_value(t), ranking.ks_value(t)]
+    s = rules.sweep(t, t.positives, t.negatives)
+    for name, p in (
+        ("best_f1", {}), ("best_youden", {}), ("least_cost", {"false_positive": 3.0, "false_negative": 40.0}),
+        ("recall_at_least", {"value": 0.9}), ("precision_at_least", {"value": 0.3}), ("flag_at_most", {"share": 0.1}),
+    ):  # fmt: skip
+        out.append(rules.RULES[name](s, p).value or 0.0)
+    return tuple(out)
+
+
+def main() -> None:
+    sizes = [int(float(x)) for x in sys.argv[1:]] or [1_000_000, 10_000_000]
+    print(f"{platform.processor() or platform.machine()}; {environment()}")
+    rng = np.random.default_rng(0)
+    for n in sizes:
+        score = rng.random(n)
+        positive = rng.random(n) < 0.05 + 0.4 * score
+        weight = rng.random(n)
+        sort = median(lambda score=score: np.sort(score))
+        rows = {
+            "tally, unweighted / np.sort": median(lambda s=score, p=positive: tally.make(s, p)) / sort,
+            "tally, weighted / np.sort": median(lambda s=score, p=positive, w=weight: tally.make(s, p, w)) / sort,
+        }
+        mine = median(lambda s=score, p=positive: ours(s, p))
+        for kind in ("stable", None):
+            took = median(lambda s=score, p=positive, k=kind: plain.everything(s, p, k))
+            rows[f"plain way ({kind or 'default'} argsort) / tally, areas, KS, all rules"] = took / mine
+        for name, ratio in rows.items():
+            print(f"{n:>11,} rows  {name}: {ratio:.2f}")
+        print(f"{n:>11,} rows  np.sort {sort:.4f} s, ours {mine:.4f} s")
+        a, b = plain.everything(score, positive, "stable"), ours(score, positive)
+        assert np.allclose(a[:3], b[:3], rtol=1e-9), (a, b)
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    print(f"peak memory of the run {peak:,.0f} MiB")
+
+
+if __name__ == "__main__":
+    main()

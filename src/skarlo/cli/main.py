@@ -1,0 +1,204 @@
+"""The command line."""
+
+from __future__ import annotations
+
+import json
+import signal
+import sys
+import traceback
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from rich.console import Console
+
+from skarlo import __version__, core, intake
+from skarlo.intake import schemas
+from skarlo.intake.junit import gates_as_junit
+from skarlo.intake.write import as_json, write_file
+
+app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
+users = typer.Typer(no_args_is_help=True, help="People who may sign in.")
+app.add_typer(users, name="user")
+SAY = Console(stderr=True, highlight=False)
+Folder = Annotated[Path, typer.Option("--workspace", help="the workspace folder", envvar="SKARLO_WORKSPACE")]
+HERE = Path("workspace")
+
+
+def main(version: Annotated[bool, typer.Option("--version")] = False) -> None:
+    """Evaluate candidate classifiers on held-out data and publish the comparison for sign-off."""
+    if version:
+        typer.echo(__version__)
+        raise typer.Exit
+
+
+app.callback(invoke_without_command=True)(main)
+
+
+@app.command()
+def evaluate(
+    study: Annotated[Path, typer.Argument(help="the study file (TOML)")],
+    out: Annotated[Path | None, typer.Option(help="where the results go; standard output if left out")] = None,
+    curves: Annotated[str, typer.Option(help="compact, full or none")] = "compact",
+    seed: Annotated[int | None, typer.Option(help="in place of the study file's", min=0)] = None,
+    junit: Annotated[Path | None, typer.Option(help="where the gates go, as JUnit")] = None,
+) -> None:
+    """Evaluate a study file.
+
+    Exits with 0 when no must gate fails or is unclear, with 1 when one does, and with 2 when the input cannot be
+    evaluated; nothing is written then.
+    """
+    if curves not in ("compact", "full", "none"):
+        _stop([f"--curves is compact, full or none; found “{curves}”"])
+    try:
+        spec = intake.read_spec(study)
+        if seed is not None:
+            spec.settings.seed = seed
+        loaded = intake.load(spec, lambda path: intake.Source(study.parent / path, path))
+    except intake.InputError as e:
+        _stop(e.lines())
+    results = core.evaluate(loaded, curves)  # type: ignore[arg-type]
+    for path in filter(None, (out, junit)):
+        if not path.resolve().parent.is_dir():
+            _stop([f"{path} cannot be written: the folder does not exist"])
+    try:
+        if junit is not None:
+            write_file(junit, gates_as_junit(results))
+        if out is not None:
+            write_file(out, as_json(results))
+    except OSError as e:
+        _stop([f"{e.filename or out} cannot be written: {e.strerror}"])
+    if out is None:
+        sys.stdout.buffer.write(as_json(results))
+        sys.stdout.buffer.flush()
+    if any(g["level"] == "must" and g["status"] != "pass" for g in results["gates"]):
+        raise typer.Exit(1)
+
+
+@app.command()
+def explain(
+    results: Annotated[Path, typer.Argument(help="a results file")],
+    path: Annotated[str, typer.Argument(help="candidate/split/metric, as “Gradient boosting/test/recall”")],
+) -> None:
+    """Unfold one number of a results file: its formula with the counts, its interval, its other names."""
+    try:
+        data = json.loads(results.read_text(encoding="utf-8"))
+    except (OSError, ValueError) as e:
+        _stop([f"{results} cannot be read: {e}"])
+    if not isinstance(data, dict) or data.get("format") != core.results.FORMAT:
+        _stop([f"{results} is no results file of this version; expected format {core.results.FORMAT}"])
+    parts = path.rsplit("/", 2)
+    if len(parts) != 3:
+        _stop([f"“{path}” names no number; expected candidate/split/metric"])
+    try:
+        told = core.explain(data, *parts)
+    except KeyError as error:
+        _stop([str(error.args[0])])
+    also = f"Also called {', '.join(told['also'])}." if told["also"] else ""
+    head, tail = f"{told['title']}. {told['meaning']}", f"{told['formula']}. {told['direction']}"
+    for line in (head, told["sentence"], told["interval"], tail, also):
+        if line.strip():
+            typer.echo(line.strip())
+
+
+@app.command()
+def schema(which: Annotated[str, typer.Argument(help="results or study")]) -> None:
+    """Print the JSON Schema (2020-12) of the results file or of the study file."""
+    if which not in schemas.SCHEMAS:
+        _stop([f"there is no schema {which}; expected results or study"])
+    typer.echo(json.dumps(schemas.SCHEMAS[which](), indent=1, ensure_ascii=False))
+
+
+def _stop(lines: list[str]) -> Any:
+    for line in lines:
+        print(line, file=sys.stderr)  # noqa: T201
+    raise typer.Exit(2)
+
+
+@app.command("sample")
+def write_sample(folder: Annotated[Path, typer.Argument(help="where the files go")]) -> None:
+    """Write the sample world as plain files with study.toml."""
+    from skarlo.sample import write_limb_failure
+
+    path = write_limb_failure(folder / "limb-failure")
+    SAY.print(f"wrote {path}")
+
+
+@app.command()
+def openapi() -> None:
+    """Print the OpenAPI document of the HTTP interface."""
+    from skarlo.web.app import openapi_document
+
+    typer.echo(json.dumps(openapi_document(), indent=1, ensure_ascii=False))
+
+
+@app.command()
+def serve(
+    workspace: Folder = HERE,
+    host: Annotated[str, typer.Option(help="loopback only unless told otherwise")] = "127.0.0.1",
+    port: int = 8420,
+    answers_to: Annotated[list[str] | None, typer.Option(help="host names it answers to, besides loopback")] = None,
+    https: Annotated[bool, typer.Option(help="browsers reach it over https (behind a proxy)")] = False,
+    max_upload_mb: Annotated[int, typer.Option(help="largest upload")] = 2048,
+) -> None:
+    """Serve a workspace."""
+    from skarlo.studies.workspace import Workspace
+    from skarlo.web.serving import run_server
+
+    run_server(Workspace.open(workspace), host, port, answers_to or [], https, max_upload_mb)
+
+
+@app.command()
+def demo(
+    workspace: Folder = HERE,
+    port: int = 8420,
+    prepare_only: Annotated[bool, typer.Option(help="make the sample study and stop")] = False,
+) -> None:
+    """Serve the sample world, made on the first start and kept afterwards."""
+    from skarlo.studies.workspace import Workspace
+    from skarlo.web.demo import PEOPLE, prepare
+    from skarlo.web.serving import run_server
+
+    opened = Workspace.open(workspace)
+    prepare(opened)
+    SAY.print(f"\nSkarlo is at [bold]http://127.0.0.1:{port}[/bold]")
+    for name, (role, password) in PEOPLE.items():
+        SAY.print(f"  sign in as [bold]{name}[/bold] ({role}), password [bold]{password}[/bold]")
+    SAY.print("Stop it with Ctrl-C; what you did is kept.\n")
+    if not prepare_only:
+        run_server(opened, "127.0.0.1", port, [], False, 2048)
+
+
+@users.command("add")
+def add(
+    name: str,
+    role: Annotated[str, typer.Option(help="viewer, analyst, approver or admin")] = "viewer",
+    password: Annotated[str, typer.Option(prompt=True, confirmation_prompt=True, hide_input=True)] = "",
+    workspace: Folder = HERE,
+) -> None:
+    """Add a person; asks for the password."""
+    from skarlo.studies import accounts
+    from skarlo.studies.refusals import Refusal
+    from skarlo.studies.workspace import Workspace
+
+    try:
+        with Workspace.open(workspace).session() as records:
+            accounts.add_user(records, name, role, password)
+    except Refusal as e:
+        _stop([e.why])
+    SAY.print(f"added {name} ({role})")
+
+
+def _cancel(*_: object) -> None:
+    """Ctrl-C ends the work at once, on a status of its own; what was being written is removed on the way out."""
+    raise SystemExit(130)
+
+
+def run() -> None:
+    """The entry point: exit status 2 for wrong usage or input, 3 for an internal error, 130 when cancelled."""
+    signal.signal(signal.SIGINT, _cancel)
+    try:
+        app()
+    except Exception:
+        traceback.print_exc()
+        sys.exit(3)

@@ -1,0 +1,126 @@
+"""Candidates against each other and against the baselines, and who is not told apart from the best."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import combinations
+
+from . import measure, paired
+from .answers import Answers
+from .definitions import MANY_CLASSES, METRICS, TWO_CLASSES
+from .measure import Reading
+from .results import Lead, PairResult
+from .values import Difference, Metric
+
+ON_SCORES = ("roc_auc", "average_precision", "ks", "brier", "brier_skill", "log_loss", "ece", "mce",
+             "calibration_intercept", "calibration_slope", "roc_auc_macro")  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Entrant:
+    """A candidate on the reported split: all its rows, those it is judged on, and its numbers there."""
+
+    name: str
+    whole: Answers
+    left_out: bool
+    metrics: dict[str, Metric]
+    reading: Reading
+
+
+def names_of(reading: Reading) -> tuple[str, ...]:
+    """The metrics that pairs and leads are given for."""
+    return TWO_CLASSES if reading.positive is not None else MANY_CLASSES
+
+
+def difference(name: str, a: Entrant, b: Entrant) -> paired.Compared | str:
+    """One metric's paired difference, or why there is none."""
+    for one in (a, b):
+        value = one.metrics[name]
+        if value["value"] is None:
+            return f"{one.name}: {value['why']}"
+    first, second = _common(name, a, b)
+    values = (a.metrics[name]["value"], b.metrics[name]["value"])
+    if len(first.actual) < len(a.whole.actual):
+        again = [measure.metrics(x, _without_own(e.reading), {})[name] for x, e in ((first, a), (second, b))]
+        values = again[0]["value"], again[1]["value"]
+        if values[0] is None or values[1] is None:
+            return "the rows that both answered give no number"
+    assert values[0] is not None
+    assert values[1] is not None
+    positive = 0 if a.reading.positive is None else a.reading.positive
+    return paired.compare(name, first, second, (values[0], values[1]), positive)
+
+
+def _without_own(reading: Reading) -> Reading:
+    return Reading(reading.classes, reading.positive, reading.settings, (), reading.no_cutoff, reading.ranking_only)
+
+
+def _common(name: str, a: Entrant, b: Entrant) -> tuple[Answers, Answers]:
+    """Both candidates on the rows where neither is left out; for metrics of scores, on those both answered."""
+    keep = None
+    if a.left_out or b.left_out or name in ON_SCORES:
+        keep = (a.whole.answered | (not a.left_out and name not in ON_SCORES)) & (
+            b.whole.answered | (not b.left_out and name not in ON_SCORES)
+        )
+        if keep.all():
+            keep = None
+    return (a.whole, b.whole) if keep is None else (a.whole.take(keep), b.whole.take(keep))
+
+
+def pairs(entrants: Sequence[Entrant], split: str, confidence: float) -> list[PairResult]:
+    """All pairs in study order, first minus second, each metric's p-values adjusted together."""
+    chosen = list(combinations(entrants, 2))
+    out: list[PairResult] = [
+        {"a": a.name, "b": b.name, "split": split, "rows": len(_common("accuracy", a, b)[0].actual), "metrics": {}}
+        for a, b in chosen
+    ]
+    if not entrants:
+        return out
+    for name in names_of(entrants[0].reading):
+        family = paired.family([difference(name, a, b) for a, b in chosen], confidence)
+        for entry, d in zip(out, family, strict=True):
+            entry["metrics"][name] = d
+    return out
+
+
+def against_baselines(
+    entrants: Sequence[Entrant], baselines: Sequence[Entrant], confidence: float
+) -> dict[str, dict[str, dict[str, Difference]]]:
+    """Each candidate minus each baseline, adjusted over the candidates."""
+    out: dict[str, dict[str, dict[str, Difference]]] = {e.name: {b.name: {} for b in baselines} for e in entrants}
+    for baseline in baselines:
+        for name in names_of(baseline.reading):
+            family = paired.family([difference(name, e, baseline) for e in entrants], confidence)
+            for e, d in zip(entrants, family, strict=True):
+                out[e.name][baseline.name][name] = d
+    return out
+
+
+def improves(name: str) -> int:
+    """+1 when higher is better, -1 when lower is, 0 when neither."""
+    return {"higher": 1, "lower": -1, "neither": 0}[METRICS[name].better]
+
+
+def best(entrants: Sequence[Entrant], found: list[PairResult], confidence: float) -> dict[str, Lead]:
+    """For each metric who leads, and who is not told apart from the best (Hsu 1984; Edwards and Hsu 1983)."""
+    out: dict[str, Lead] = {}
+    for name in names_of(entrants[0].reading) if entrants else ():
+        sign = improves(name)
+        ranked = {
+            e.name: v for e in entrants
+            if (v := e.metrics[name]["value"]) is not None and not e.metrics[name].get("thin")
+        }  # fmt: skip
+        if sign == 0 or not ranked:
+            continue
+        leader = max(ranked, key=lambda n: sign * ranked[n])
+        apart: set[str] = set()
+        for pair in found:
+            d = pair["metrics"][name]
+            p, gap = d.get("p"), d["difference"]
+            if p is None or not gap or pair["a"] not in ranked or pair["b"] not in ranked:
+                continue
+            if min(1.0, (len(ranked) - 1) * p / 2) <= 1 - confidence:
+                apart.add(pair["b"] if sign * gap > 0 else pair["a"])
+        out[name] = {"leader": leader, "not_told_apart": [n for n in ranked if n != leader and n not in apart]}
+    return out

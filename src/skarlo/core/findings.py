@@ -1,0 +1,158 @@
+"""What Skarlo notices in the results."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from .comparing import Entrant
+from .probability import CLIP
+from .results import CandidateResult
+from .study import Candidate, Study
+from .values import Difference, Finding
+
+FEW_SCORES = 5
+FEW_ROWS = 10
+
+
+def finding(level: str, code: str, message: str, **where: Any) -> Finding:
+    """One finding."""
+    return {"level": level, "code": code, "message": message, "where": where}
+
+
+def of_study(study: Study, entries: list[CandidateResult], entrants: list[Entrant],
+             against: dict[str, dict[str, dict[str, Difference]]]) -> list[Finding]:  # fmt: skip
+    """All findings, in a fixed order: of the rows, of each candidate, of pairs."""
+    out = _of_rows(study)
+    for candidate, entry, entrant in zip(study.candidates, entries, entrants, strict=True):
+        out += _of_candidate(study, candidate, entry, entrant)
+    out += _of_baselines(study, against)
+    for i, a in enumerate(study.candidates):
+        out += [_identical(a, b) for b in study.candidates[i + 1 :] if _same(a, b)]
+    return out
+
+
+def _of_rows(study: Study) -> list[Finding]:
+    out = []
+    reported = study.actual[study.splits[study.report_on]]
+    for k, label in enumerate(study.classes):
+        n = int((reported == k).sum())
+        if n < FEW_ROWS:
+            out.append(finding("warning", "few_rows_of_class", f"only {n} {study.report_on} rows are actually {label}",
+                               split=study.report_on, **{"class": label}, rows=n))  # fmt: skip
+    if study.group is not None and len(study.splits) > 1:
+        seen: dict[int, str] = {}
+        cut: set[int] = set()
+        for name, rows in study.splits.items():
+            for g in np.unique(study.group[rows]).tolist():
+                if seen.setdefault(g, name) != name:
+                    cut.add(g)
+        if cut:
+            out.append(finding("warning", "group_cut_by_split", f"{len(cut):,} groups have rows in several splits, "
+                               "so the splits are not independent", groups=len(cut)))  # fmt: skip
+    return out
+
+
+def _of_candidate(study: Study, c: Candidate, entry: CandidateResult, e: Entrant) -> list[Finding]:
+    out = _of_cutoff(study, c, entry)
+    split, where = study.report_on, {"candidate": c.name, "split": study.report_on}
+    part = entry["splits"][split]
+    matrix = part["matrix"]
+    if matrix is not None and part["rows"]:
+        said = [sum(column) for column in zip(*matrix, strict=True)][: len(study.classes)]
+        whole = sum(sum(row) for row in matrix)
+        if max(said) == whole:
+            label = study.classes[said.index(max(said))]
+            out.append(finding("warning", "one_class_only", f"{c.name} predicts {label} for every {split} row",
+                               **where, **{"class": label}))  # fmt: skip
+    area = part["metrics"].get("roc_auc")
+    if area and area["value"] is not None and area["value"] < 0.5 and study.positive is not None:
+        other = study.classes[1 - study.positive]
+        out.append(finding("warning", "area_below_half", f"the ROC AUC of {c.name} is below one half: are these the "
+                           f"scores of {other}?", **where))  # fmt: skip
+    if c.score is not None:
+        values = np.unique(c.score[~np.isnan(c.score)])
+        if len(values) <= FEW_SCORES:
+            what = "all scores are equal" if len(values) == 1 else f"there are only {len(values)} distinct scores"
+            out.append(finding("warning", "few_distinct_scores", f"{c.name}: {what}", **where, distinct=len(values)))
+    out += _of_probabilities(study, c, e)
+    for name, m in part.get("averages", {}).get("macro", {}).items():
+        nulls = [
+            k for k, p in part.get("per_class", {}).items() if p["actual_rows"] and p["precision"]["value"] is None
+        ]
+        if name == "precision" and nulls and m["value"] is not None:
+            out.append(finding("note", "null_precision_counted_as_zero", f"{c.name} never predicts {', '.join(nulls)}; "
+                               "that precision counts as 0 in the macro and weighted averages", **where))  # fmt: skip
+    if part["no_answer"]:
+        how = "counted wrong" if c.no_answer == "wrong" else "left out"
+        out.append(finding("warning", "no_answer", f"{c.name} has no answer for {part['no_answer']:,} {split} rows, "
+                           f"which are {how}", **where, rows=part["no_answer"]))  # fmt: skip
+    return out
+
+
+def _of_cutoff(study: Study, c: Candidate, entry: CandidateResult) -> list[Finding]:
+    cutoff = entry["cutoff"]
+    if cutoff is None:
+        return []
+    where = {"candidate": c.name}
+    if "why" in cutoff:
+        return [finding("warning", "no_cutoff_satisfies_rule", f"no cutoff of {c.name} satisfies {cutoff['rule']}: "
+                        f"{cutoff['why']}", **where)]  # fmt: skip
+    if cutoff["chosen_on"] == study.report_on:
+        return [finding("warning", "cutoff_chosen_on_report_split", f"the cutoff of {c.name} was chosen on the "
+                        f"{study.report_on} rows it is reported on; its counts and rates there look better than they "
+                        "will be", **where, split=study.report_on)]  # fmt: skip
+    return []
+
+
+def _of_probabilities(study: Study, c: Candidate, e: Entrant) -> list[Finding]:
+    a = e.whole.with_answer
+    if a.probabilities is not None:
+        p = a.probabilities[np.arange(len(a.actual)), a.actual]
+    elif a.score is not None and a.is_probability:
+        p = np.where(a.is_positive, a.score, 1.0 - a.score)
+    else:
+        if c.score is not None and not c.ranking_only:
+            return [finding("note", "scores_outside_unit", f"some scores of {c.name} lie outside 0 to 1, so nothing is "
+                            "said of them as probabilities", candidate=c.name)]  # fmt: skip
+        return []
+    n = int(np.count_nonzero((p < CLIP) | (p > 1.0 - CLIP)))
+    wrong = int(np.count_nonzero(p < CLIP))
+    if not wrong:
+        return []
+    return [finding("note", "probabilities_clipped", f"{c.name} gave probability 0 to what was so in {wrong:,} rows; "
+                    "log loss clips these to 1e-15", candidate=c.name, rows=n)]  # fmt: skip
+
+
+def _of_baselines(study: Study, against: dict[str, dict[str, dict[str, Difference]]]) -> list[Finding]:
+    """Which candidates are not more accurate than always answering the commonest class: one finding for all."""
+    behind: dict[str, list[str]] = {}
+    for name, baselines in against.items():
+        for baseline, metrics in baselines.items():
+            gap = metrics["accuracy"]["difference"] if "accuracy" in metrics else None
+            if baseline.startswith("always ") and gap is not None and gap <= 0:
+                behind.setdefault(baseline, []).append(name)
+    out = []
+    for baseline, names in behind.items():
+        verb = "is" if len(names) == 1 else "are"
+        message = (
+            f"{', '.join(names)} {verb} no more accurate than {baseline} on the {study.report_on} rows; accuracy says "
+            "little where one class is rare"
+        )
+        out.append(finding("note", "baseline_not_beaten", message, candidates=names, baseline=baseline))
+    return out
+
+
+def _same(a: Candidate, b: Candidate) -> bool:
+    for x, y in ((a.score, b.score), (a.probabilities, b.probabilities), (a.predicted, b.predicted)):
+        if (x is None) != (y is None):
+            return False
+        if x is not None and y is not None and not np.array_equal(x, y, equal_nan=x.dtype.kind == "f"):
+            return False
+    return True
+
+
+def _identical(a: Candidate, b: Candidate) -> Finding:
+    return finding("warning", "identical_candidates", f"{a.name} and {b.name} answer every row alike: is one file "
+                   "there twice?", candidates=[a.name, b.name])  # fmt: skip

@@ -1,0 +1,237 @@
+"""Every metric of one candidate on some rows: a split, or a slice of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from . import calibration, counts, ranking
+from .answers import Answers
+from .counts import Names
+from .definitions import MANY_PROBABLE, PROBABLE, RANKED
+from .probability import brier_skill, mean_loss
+from .results import ClassResult
+from .study import OwnMetric, Settings
+from .table import Table
+from .values import FloatArray, Metric, absent, point
+
+NO_SCORE = "it answers classes only, with no score"
+NO_PROBABILITIES = "it answers classes only, with no probabilities"
+OUTSIDE = "its scores are no probabilities: some lie outside 0 to 1"
+RANKING = "its scores are said to rank only, and are no probabilities"
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How a study's rows are read: labels, settings, own metrics, why a candidate has no cutoff."""
+
+    classes: tuple[str, ...]
+    positive: int | None
+    settings: Settings
+    own: tuple[OwnMetric, ...] = ()
+    no_cutoff: str = ""
+    ranking_only: bool = False
+
+    @property
+    def names(self) -> Names:
+        """Labels of the positive and the negative class, for the reasons of absent numbers."""
+        return self.named(1 if self.positive is None else self.positive)
+
+    def named(self, k: int) -> Names:
+        """The same with class k as the positive one."""
+        rest = [c for i, c in enumerate(self.classes) if i != k]
+        return {"positive": self.classes[k], "negative": rest[0] if len(rest) == 1 else f"other than {self.classes[k]}"}
+
+
+def metrics(
+    a: Answers, reading: Reading, numbers: Mapping[str, FloatArray], scores: dict[str, Metric] | None = None
+) -> dict[str, Metric]:
+    """All metrics of a candidate on some rows, in the documented order; own metrics last.
+
+    `scores` are the metrics of scores where they are known already: no cutoff changes them.
+    """
+    scores = score_metrics(a, reading) if scores is None else scores
+    return _counts(a, reading) | scores | own_metrics(a, reading, numbers)
+
+
+def score_metrics(a: Answers, reading: Reading) -> dict[str, Metric]:
+    """The metrics that read scores or probabilities, and no predicted class."""
+    return _two_scores(a, reading) if reading.positive is not None else _many_scores(a, reading)
+
+
+def _counts(a: Answers, reading: Reading) -> dict[str, Metric]:
+    sampling, t = reading.settings.sampling, a.table
+    if reading.positive is not None:
+        if t is None:
+            whole = counts.count_metrics(_nothing_said(a), reading.positive, sampling, reading.names)
+            return {k: m if k == "prevalence" else absent(reading.no_cutoff) for k, m in whole.items()}
+        return counts.count_metrics(t, reading.positive, sampling, reading.names)
+    assert t is not None
+    whole_table = {"accuracy": counts.rate("accuracy", t, 0, sampling, reading.names)}
+    whole_table["balanced_accuracy"] = counts.mean_recall(t, sampling)
+    return whole_table | counts.agreement_metrics(t, sampling)
+
+
+def _nothing_said(a: Answers) -> Table:
+    """The table of a candidate without a cutoff, for what needs no prediction."""
+    made = replace(a, predicted=np.zeros(len(a.actual), dtype=np.int64), none_counts=False).table
+    assert made is not None
+    return made
+
+
+def _two_scores(a: Answers, reading: Reading) -> dict[str, Metric]:
+    t = a.tally
+    if t is None:
+        return {name: absent(NO_SCORE) for name in (*RANKED, *PROBABLE)}
+    sampling, confidence, names = reading.settings.sampling, reading.settings.confidence, reading.names
+    out = {
+        "roc_auc": ranking.roc_auc(a, confidence, names),
+        "average_precision": ranking.average_precision(a, confidence, names),
+        "ks": ranking.ks(a, sampling, names),
+    }
+    if not a.is_probability:
+        return out | {name: absent(RANKING if reading.ranking_only else OUTSIDE) for name in PROBABLE}
+    if len(a.with_answer.actual) == 0 or t.rows <= 0:
+        return out | {name: absent("there are no rows") for name in PROBABLE}
+    rows = calibration.rows_at(a, t)
+    return out | {
+        "brier": mean_loss(a, "brier", confidence),
+        "brier_skill": brier_skill(a),
+        "log_loss": mean_loss(a, "log_loss", confidence),
+        "ece": calibration.ece(a, t, reading.settings.bins, sampling),
+        "mce": calibration.mce(t, rows, reading.settings.bins),
+        **calibration.fit_metrics(a, t, confidence),
+    }
+
+
+def _many_scores(a: Answers, reading: Reading) -> dict[str, Metric]:
+    if a.probabilities is None:
+        return {name: absent(NO_PROBABILITIES) for name in MANY_PROBABLE}
+    b, confidence = a.with_answer, reading.settings.confidence
+    if len(b.actual) == 0 or (b.weight is not None and not b.weight.any()):
+        return {name: absent("there are no rows") for name in MANY_PROBABLE}
+    score, right = calibration.confidence_of(a)
+    likely = Answers(2, 1, right.astype(np.int64), None, score, None, True, False, b.weight, b.group)
+    t = likely.tally
+    assert t is not None
+    return {
+        "roc_auc_macro": macro_area(a),
+        "log_loss": mean_loss(a, "log_loss", confidence),
+        "brier": mean_loss(a, "brier", confidence),
+        "brier_skill": brier_skill(a),
+        "ece": calibration.ece(likely, t, reading.settings.bins, reading.settings.sampling),
+    }
+
+
+def macro_area(a: Answers) -> Metric:
+    """Plain mean of the areas of the classes that have rows inside and outside."""
+    areas = []
+    for k in range(a.classes):
+        t = a.one_against_rest(k)
+        if t is not None and t.positives > 0 and t.negatives > 0:
+            areas.append(ranking.roc_area(t))
+    if not areas:
+        return absent("no class has rows inside and outside of it")
+    return point(sum(areas) / len(areas), "a mean of areas on the same rows has no interval here")
+
+
+def own_metrics(a: Answers, reading: Reading, numbers: Mapping[str, FloatArray]) -> dict[str, Metric]:
+    """The study's own metrics."""
+    out: dict[str, Metric] = {}
+    t = a.table
+    for own in reading.own:
+        if reading.positive is None:
+            out[own.name] = absent("own metrics are over the counts of two classes")
+        elif t is None:
+            out[own.name] = absent(reading.no_cutoff)
+        else:
+            out[own.name] = _own(own, a, t, reading, numbers)
+    return out
+
+
+def _own(own: OwnMetric, a: Answers, t: Table, reading: Reading, numbers: Mapping[str, FloatArray]) -> Metric:
+    assert reading.positive is not None
+    values: dict[str, float] = _named_counts(counts.outcome_counts(t, reading.positive))
+    values |= own.costs
+    for field, cell in own.formula.sums:
+        values[f"sum({field},{cell})"] = _sum(a, reading.positive, numbers[field], cell)
+    value = own.formula.value(values)
+    if value is None:
+        return absent("its formula divides by zero")
+    if own.formula.sums:
+        return point(value, "a sum of a field over rows has no interval here")
+    draws = t.dirichlet(reading.settings.sampling) * (1.0 if t.clusters is not None else t.total)
+    drawn = {k: np.asarray(v) for k, v in _drawn_counts(draws, reading.positive).items()}
+    with np.errstate(all="ignore"):
+        spread = own.formula.evaluate(drawn | {k: np.asarray(float(v)) for k, v in own.costs.items()})
+    spread = np.broadcast_to(spread, (reading.settings.draws,))
+    return counts.drawn(value, spread, t, reading.settings.sampling, "")
+
+
+def _named_counts(c: dict[str, float]) -> dict[str, float]:
+    return {"TP": c["tp"], "FP": c["fp"], "FN": c["fn"], "TN": c["tn"], "P": c["P"], "N": c["N"], "rows": c["rows"],
+            "flagged": c["flagged"]}  # fmt: skip
+
+
+def _drawn_counts(draws: FloatArray, positive: int) -> dict[str, FloatArray]:
+    k = draws.shape[1]
+    flagged, actual = draws[:, :, positive].sum(axis=1), draws[:, positive].sum(axis=1)
+    tp, rows = draws[:, positive, positive], draws.sum(axis=(1, 2))
+    none_neg = draws[:, :, k:].sum(axis=(1, 2)) - draws[:, positive, k:].sum(axis=1)
+    return {"TP": tp, "FP": flagged - tp, "FN": actual - tp, "TN": rows - actual - (flagged - tp) - none_neg,
+            "P": actual, "N": rows - actual, "rows": rows, "flagged": flagged}  # fmt: skip
+
+
+def _sum(a: Answers, positive: int, number: FloatArray, cell: str) -> float:
+    assert a.predicted is not None
+    is_pos, said = a.actual == positive, a.predicted == positive
+    rows = {"TP": is_pos & said, "FP": ~is_pos & said, "FN": is_pos & ~said, "TN": ~is_pos & ~said & (a.predicted >= 0)}
+    x = number[rows[cell]]
+    return float(np.add.reduce(x if a.weight is None else x * a.weight[rows[cell]]))
+
+
+def class_areas(a: Answers, reading: Reading) -> list[tuple[Metric, Metric]]:
+    """roc_auc and average_precision of each class against the rest."""
+    out = []
+    for k in range(len(reading.classes)):
+        names, one, confidence = reading.named(k), _one(a, k), reading.settings.confidence
+        if one is None:
+            why = absent(NO_SCORE if reading.positive is not None else NO_PROBABILITIES)
+            out.append((why, why))
+        else:
+            out.append((ranking.roc_auc(one, confidence, names), ranking.average_precision(one, confidence, names)))
+    return out
+
+
+def per_class(a: Answers, reading: Reading, areas: list[tuple[Metric, Metric]]) -> dict[str, ClassResult]:
+    """Each class against the rest."""
+    sampling, t = reading.settings.sampling, a.table
+    out: dict[str, ClassResult] = {}
+    for k, label in enumerate(reading.classes):
+        names = reading.named(k)
+        entry: ClassResult = {
+            "actual_rows": int((a.actual == k).sum()),
+            "predicted_rows": None if a.predicted is None else int((a.predicted == k).sum()),
+        }
+        for name in ("precision", "recall", "f1"):
+            entry[name] = absent(reading.no_cutoff) if t is None else counts.rate(name, t, k, sampling, names)
+        entry["roc_auc"], entry["average_precision"] = areas[k]
+        out[label] = entry
+    return out
+
+
+def _one(a: Answers, k: int) -> Answers | None:
+    """Class k's score against the rest, as two-class answers."""
+    b = a.with_answer
+    if a.positive is not None:
+        if b.score is None or k == a.positive:
+            return a if b.score is not None else None
+        score = 1.0 - b.score if a.is_probability else -b.score
+    elif b.probabilities is not None:
+        score = b.probabilities[:, k]
+    else:
+        return None
+    return Answers(2, 1, (b.actual == k).astype(np.int64), None, score + 0.0, None, a.is_probability, False,
+                   b.weight, b.group)  # fmt: skip

@@ -1,0 +1,281 @@
+"""Metrics of the order that scores put the rows in, read from the tally."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from . import intervals
+from .answers import Answers, effective_rows, mean_variance
+from .draws import NO_DRAW, ends, generator
+from .table import Sampling
+from .tally import Tally, coarse
+from .values import FloatArray, IntArray, Metric, absent, bounded, measured, point, total
+
+Names = dict[str, str]
+
+
+def missing_class(t: Tally, names: Names) -> str | None:
+    """Why there is no order to measure, if a class has no rows."""
+    if t.positives == 0:
+        return "no row is actually {positive}".format(**names)
+    return "no row is actually {negative}".format(**names) if t.negatives == 0 else None
+
+
+def roc_area(t: Tally) -> float:
+    """Area under the exact ROC curve: int64 pair counts, one division.
+
+    Raises ValueError when either class has no rows.
+    """
+    if t.positives == 0 or t.negatives == 0:
+        raise ValueError("the area needs rows of both classes")
+    s = t.steps
+    twice = (s.pos * (2 * (t.negatives - s.fp) + s.neg)).sum().item()
+    return float(twice / (2 * t.positives * t.negatives))
+
+
+def placements(t: Tally) -> tuple[FloatArray, FloatArray]:
+    """For each distinct score, the share of the other class it is ranked right against, ties half.
+
+    Returns (for a positive there: negatives below; for a negative there: positives above), each shape (k,).
+    """
+    below = np.cumsum(t.neg) - t.neg
+    above = t.tp - t.pos
+    return (2 * below + t.neg) / (2 * t.negatives), (2 * above + t.pos) / (2 * t.positives)
+
+
+def delong_variance(t: Tally, area: float) -> float:
+    """Variance of the area (DeLong, DeLong and Clarke-Pearson 1988, Biometrics 44:837). Rows, not weights."""
+    v10, v01 = placements(t)
+    s10 = total(t.pos * (v10 - area) ** 2) / float(t.positives - 1)
+    s01 = total(t.neg * (v01 - area) ** 2) / float(t.negatives - 1)
+    return s10 / float(t.positives) + s01 / float(t.negatives)
+
+
+def clustered_area_variance(
+    on_pos: FloatArray, on_neg: FloatArray, weights: tuple[FloatArray | None, FloatArray | None],
+    groups: tuple[IntArray, IntArray],
+) -> float:  # fmt: skip
+    """Variance of an area, or of a difference of areas, from the rows' centred placements.
+
+    Groups of rows that belong together enter by their sums (Obuchowski 1997, Biometrics 53:567); where every row is a
+    group of its own this is DeLong's variance.
+    """
+    w_pos = np.ones(len(on_pos)) if weights[0] is None else weights[0]
+    w_neg = np.ones(len(on_neg)) if weights[1] is None else weights[1]
+    names, code = np.unique(np.concatenate(groups), return_inverse=True)
+    of_pos, of_neg = code[: len(on_pos)], code[len(on_pos) :]
+    x = np.bincount(of_pos, weights=w_pos * on_pos, minlength=len(names)) / float(np.add.reduce(w_pos))
+    y = np.bincount(of_neg, weights=w_neg * on_neg, minlength=len(names)) / float(np.add.reduce(w_neg))
+    i10, i01, i = len(np.unique(of_pos)), len(np.unique(of_neg)), len(names)
+    factor = [n / (n - 1) if n > 1 else 1.0 for n in (i10, i01, i)]
+    return factor[0] * total(x * x) + factor[1] * total(y * y) + 2 * factor[2] * total(x * y)
+
+
+def area_variance(a: Answers, t: Tally, area: float) -> float:
+    """DeLong's variance, or with weights or groups the linearised, cluster-robust one."""
+    if not a.designed:
+        return delong_variance(t, area)
+    b = a.with_answer
+    v10, v01 = placements(t)
+    pos = b.is_positive
+    rows = np.arange(len(pos))
+    group = rows if b.group is None else b.group
+    w = (None, None) if b.weight is None else (b.weight[pos], b.weight[~pos])
+    return clustered_area_variance(
+        v10[a.place[pos]] - area, v01[a.place[~pos]] - area, w, (group[pos], group[~pos])
+    )  # fmt: skip
+
+
+def area_metric(
+    area: float, variance: float, rows: tuple[float, float], distinct: int, confidence: float, suffix: str
+) -> Metric:
+    """An area with its interval: DeLong on the logit scale where it holds, else the wider with Newcombe's method 5.
+
+    rows : effective numbers of positive and negative rows
+    """
+    if distinct == 1:
+        return point(area, "every row has the same score")
+    positives, negatives = rows
+    if positives < 2 or negatives < 2:
+        return point(area, "an interval needs two rows of each class")
+    logit = None
+    if 0.0 < area < 1.0 and variance > 0.0:
+        logit = intervals.logit_interval(area, math.sqrt(variance), confidence)
+        if min(positives, negatives) * min(area, 1.0 - area) >= 5.0:
+            return measured(area, *bounded(area, *logit, 0.0, 1.0), "delong_logit" + suffix)
+    low, high = intervals.newcombe_area(area, positives, negatives, confidence)
+    if logit is not None:
+        low, high = min(low, logit[0]), max(high, logit[1])
+    return measured(area, *bounded(area, low, high, 0.0, 1.0), "newcombe5" + suffix)
+
+
+def _effective_classes(a: Answers, t: Tally) -> tuple[float, float]:
+    if not a.designed:
+        return float(t.positives), float(t.negatives)
+    b = a.with_answer
+    out = []
+    for mask in (b.is_positive, ~b.is_positive):
+        weight = None if b.weight is None else b.weight[mask]
+        group = None if b.group is None else b.group[mask]
+        out.append(effective_rows(weight, group, int(mask.sum())))
+    return out[0], out[1]
+
+
+def roc_auc(a: Answers, confidence: float, names: Names) -> Metric:
+    """The area of two-class scores with its interval."""
+    t = a.tally
+    assert t is not None
+    why = missing_class(t, names)
+    if why:
+        return absent(why)
+    area = roc_area(t)
+    rows = _effective_classes(a, t)
+    if min(rows) < 2 or len(t.score) == 1:
+        return area_metric(area, 0.0, rows, len(t.score), confidence, a.suffix)
+    return area_metric(area, area_variance(a, t, area), rows, len(t.score), confidence, a.suffix)
+
+
+def average_precision_value(t: Tally) -> float:
+    """Sum over distinct scores, downwards, of (recall step) x precision. Raises ValueError without positives."""
+    if t.positives == 0:
+        raise ValueError("average precision needs positive rows")
+    s = t.steps
+    terms = np.asarray(s.pos * (s.tp / (s.tp + s.fp)), dtype=np.float64)
+    return total(terms[::-1]) / float(t.positives)
+
+
+def average_precision_influence(t: Tally, value: float) -> tuple[FloatArray, FloatArray]:
+    """Influence of a (positive, negative) row at each distinct score on average precision, each shape (k,).
+
+    With T, F the shares of all rows that are true and false positives at each score: the derivative of the
+    sum in the direction of one more row.
+    """
+    n = t.rows
+    share = t.positives / n
+    tp, fp = t.tp / n, t.fp / n
+    both = tp + fp
+    with np.errstate(invalid="ignore", divide="ignore"):
+        step = np.where(t.pos > 0, (t.pos / n) / both**2, 0.0)
+        precision = np.where(both > 0, tp / both, 0.0)
+    return (
+        (precision - value) / share + np.cumsum(step * fp) / share,
+        -np.cumsum(step * tp) / share,
+    )
+
+
+def average_precision_variance(a: Answers, t: Tally, value: float) -> float:
+    """Variance of average precision by the rows' influence."""
+    on_pos, on_neg = average_precision_influence(t, value)
+    if not a.designed:
+        return total(t.pos * on_pos**2 + t.neg * on_neg**2) / float(t.rows) ** 2
+    b = a.with_answer
+    psi = np.where(b.is_positive, on_pos[a.place], on_neg[a.place])
+    return mean_variance(psi, b.weight, b.group)
+
+
+def average_precision(a: Answers, confidence: float, names: Names) -> Metric:
+    """Average precision with its interval."""
+    t = a.tally
+    assert t is not None
+    why = missing_class(t, names)
+    if why:
+        return absent(why)
+    value = average_precision_value(t)
+    if not 0.0 < value < 1.0:
+        return point(value, "the logit of 0 or 1 does not exist")
+    positives, _ = _effective_classes(a, t)
+    if positives < 20:
+        se, name = math.sqrt(value * (1.0 - value) / positives), "binomial_logit"
+    else:
+        se, name = math.sqrt(average_precision_variance(a, t, value)), "influence_logit"
+    ci = intervals.logit_interval(value, se, confidence)
+    return measured(value, *bounded(value, *ci, 0.0, 1.0), name + a.suffix)
+
+
+# The largest gap between the two classes' score distributions.
+
+GRID = 96
+
+
+def ks_value(t: Tally) -> float:
+    """max(0, largest TP·N - FP·P) / (P·N), in integers. Raises ValueError when a class has no rows."""
+    if t.positives == 0 or t.negatives == 0:
+        raise ValueError("the distance needs rows of both classes")
+    gap = max(0, (t.steps.tp * t.negatives - t.steps.fp * t.positives).max().item())
+    return float(gap / (t.positives * t.negatives))
+
+
+def ks(a: Answers, sampling: Sampling, names: Names) -> Metric:
+    """The KS distance, its bootstrap interval shifted down by twice the bias, and the bias.
+
+    The tally is drawn again on at most 96 runs of neighbouring scores; the value is exact.
+    """
+    t = a.tally
+    assert t is not None
+    why = missing_class(t, names)
+    if why:
+        return absent(why)
+    value = ks_value(t)
+    drawn = _ks_clustered(a, t, sampling) if a.group is not None else _ks_drawn(a, t, sampling)
+    if not len(drawn):
+        return point(value, NO_DRAW)
+    bias = float(np.add.reduce(drawn)) / len(drawn)
+    bias -= value
+    low, high = ends(drawn, sampling.confidence)
+    low, high = bounded(value, low - 2.0 * bias, high, 0.0, 1.0)
+    metric = measured(value, low, high, "bootstrap_shifted" + a.suffix)
+    metric["bias"] = bias
+    return metric
+
+
+def _ks_drawn(a: Answers, t: Tally, sampling: Sampling) -> FloatArray:
+    _, pos, neg = coarse(t, GRID)
+    rng = generator(sampling.seed, "ks", (len(t.score),), np.concatenate((t.pos, t.neg)))
+    rows = [max(1, round(n)) for n in _effective_classes(a, t)]
+    up = rng.multinomial(rows[0], pos / pos.sum(), size=sampling.draws)
+    down = rng.multinomial(rows[1], neg / neg.sum(), size=sampling.draws)
+    gap = np.cumsum(up[:, ::-1], axis=1) / rows[0] - np.cumsum(down[:, ::-1], axis=1) / rows[1]
+    on_grid = np.maximum(gap.max(axis=1), 0.0)
+    exact = np.cumsum(pos[::-1]) / pos.sum() - np.cumsum(neg[::-1]) / neg.sum()
+    return np.asarray(on_grid + (ks_value(t) - max(0.0, float(exact.max()))))
+
+
+def _ks_clustered(a: Answers, t: Tally, sampling: Sampling) -> FloatArray:
+    b = a.with_answer
+    assert b.group is not None
+    _, code = np.unique(b.group, return_inverse=True)
+    groups = int(code.max()) + 1
+    rng = generator(sampling.seed, "ks clusters", (groups,), np.concatenate((t.pos, t.neg)))
+    k = len(t.score)
+    weight = np.ones(len(code)) if b.weight is None else b.weight
+    out = np.full(sampling.draws, np.nan)
+    for i in range(sampling.draws):
+        times = np.bincount(rng.integers(0, groups, groups), minlength=groups)[code] * weight
+        pos = np.bincount(a.place, weights=times * b.is_positive, minlength=k)
+        neg = np.bincount(a.place, weights=times * ~b.is_positive, minlength=k)
+        if pos.sum() > 0 and neg.sum() > 0:
+            gap = np.cumsum(pos[::-1]) / pos.sum() - np.cumsum(neg[::-1]) / neg.sum()
+            out[i] = max(0.0, float(gap.max()))
+    return np.asarray(out[np.isfinite(out)])
+
+
+def roc_curve(t: Tally) -> dict[str, list[float | None]]:
+    """The exact ROC curve from (0, 0), whose cutoff is null, to (1, 1): one point a distinct score."""
+    return {
+        "fpr": [0.0, *(t.fp[::-1] / t.negatives).tolist()],
+        "tpr": [0.0, *(t.tp[::-1] / t.positives).tolist()],
+        "cutoff": [None, *t.score[::-1].tolist()],
+    }
+
+
+def pr_curve(t: Tally) -> dict[str, list[float | None]]:
+    """Precision and recall at each distinct score, from the highest down; no point is invented."""
+    tp, fp = t.tp[::-1], t.fp[::-1]
+    at = tp + fp > 0
+    return {
+        "recall": (tp / t.positives)[at].tolist(),
+        "precision": (tp[at] / (tp + fp)[at]).tolist(),
+        "cutoff": t.score[::-1][at].tolist(),
+    }

@@ -1,0 +1,165 @@
+"""The shape of the results file. These types are its schema, in JSON and in the front end alike."""
+
+from __future__ import annotations
+
+from typing import Any, NotRequired
+
+from typing_extensions import TypedDict
+
+from .values import Difference, Finding, Metric
+
+
+class HoldoutResult(TypedDict):
+    sha256: str | None
+    rows: int
+    classes: list[str]
+    positive: str | None
+    names: NotRequired[dict[str, str]]
+    words: NotRequired[dict[str, str]]
+    splits: dict[str, int]
+    report_on: str
+    tune_on: str | None
+
+
+class SettingsResult(TypedDict):
+    confidence: float
+    seed: int
+    draws: int
+    bins: int
+    min_slice: int
+    min_denominator: int
+    environment: dict[str, str]
+
+
+class CutoffResult(TypedDict):
+    """`flags` is "nothing" where a rule flags nothing; `why` says why no cutoff satisfies the rule."""
+
+    value: float | None
+    flags: NotRequired[str]
+    rule: str
+    chosen_on: str | None
+    why: NotRequired[str]
+
+
+class RocResult(TypedDict):
+    fpr: list[float]
+    tpr: list[float]
+    cutoff: list[float | None]
+
+
+class PrResult(TypedDict):
+    recall: list[float]
+    precision: list[float]
+    cutoff: list[float]
+
+
+class ClassResult(TypedDict, total=False):
+    """One class against the rest."""
+
+    actual_rows: int
+    predicted_rows: int | None
+    precision: Metric
+    recall: Metric
+    f1: Metric
+    roc_auc: Metric
+    average_precision: Metric
+    roc: RocResult
+    pr: PrResult
+
+
+class InUseResult(TypedDict):
+    """Numbers restated for a base rate in use."""
+
+    base_rate: float
+    metrics: dict[str, Metric]
+
+
+class SliceResult(TypedDict):
+    by: dict[str, str]
+    rows: int
+    actual: dict[str, int]
+    no_answer: int
+    matrix: list[list[float]] | None
+    metrics: dict[str, Metric]
+    rest: dict[str, Difference]
+
+
+class SplitResult(TypedDict):
+    """One candidate on one split. `matrix`: rows actual, columns predicted, in class order; with rows without an
+    answer counted wrong one more column, last. Null where no cutoff could be set."""
+
+    rows: int
+    actual: dict[str, int]
+    no_answer: int
+    matrix: list[list[float]] | None
+    metrics: dict[str, Metric]
+    per_class: NotRequired[dict[str, ClassResult]]
+    averages: NotRequired[dict[str, dict[str, Metric]]]
+    roc: NotRequired[RocResult]
+    pr: NotRequired[PrResult]
+    calibration: NotRequired[dict[str, Any]]
+    in_use: NotRequired[InUseResult | list[InUseResult]]
+    slices: NotRequired[list[SliceResult]]
+
+
+class CandidateResult(TypedDict):
+    name: str
+    gives: str
+    sha256: str | None
+    version: str | None
+    made_with: dict[str, Any]
+    in_use: bool
+    price_per_1000: NotRequired[float]
+    latency_ms: NotRequired[float]
+    score_is: NotRequired[str]
+    cutoff: CutoffResult | None
+    splits: dict[str, SplitResult]
+
+
+class PairResult(TypedDict):
+    a: str
+    b: str
+    split: str
+    rows: int
+    metrics: dict[str, Difference]
+
+
+class Lead(TypedDict):
+    leader: str
+    not_told_apart: list[str]
+
+
+class GateResult(TypedDict):
+    text: str
+    candidate: str
+    by: dict[str, str] | None
+    level: str
+    metric: str
+    status: str
+    value: float | None
+    low: float | None
+    high: float | None
+    read: float | None
+    needed: float
+    rows: int
+    denominator: float | None
+    why: NotRequired[str]
+
+
+class Results(TypedDict):
+    """Everything that was computed for a study: a function of its inputs alone."""
+
+    format: str
+    skarlo: str
+    title: str
+    holdout: HoldoutResult
+    settings: SettingsResult
+    candidates: list[CandidateResult]
+    pairs: list[PairResult]
+    best: dict[str, dict[str, Lead]]
+    against_baseline: dict[str, dict[str, dict[str, dict[str, Difference]]]]
+    findings: list[Finding]
+    gates: list[GateResult]
+
+
+FORMAT = "skarlo.results/1"

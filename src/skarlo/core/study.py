@@ -1,0 +1,152 @@
+"""What is evaluated: the rows, the candidates' answers, the settings. Arrays only; reading files is done elsewhere."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from .formula import Formula
+from .table import Sampling
+from .values import BoolArray, Finding, FloatArray, IntArray
+
+
+@dataclass(frozen=True)
+class Cutoff:
+    """Predicted positive when score >= value. `chosen_on` names the split a value was picked on, if it was.
+
+    With a `rule`, the value is chosen by it on the study's tuning split, and `value` is not used.
+    """
+
+    value: float = 0.5
+    chosen_on: str | None = None
+    rule: str | None = None
+    parameters: Mapping[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """One classifier's answers for all rows of the hold-out.
+
+    Exactly one of these is given:
+
+    score : float64, shape (n,), NaN for no answer; two classes only
+    probabilities : float64, shape (n, K), rows of NaN for no answer
+    predicted : int64 class codes, shape (n,), -1 for no answer
+
+    `no_answer` says how rows without an answer count: "error" (there are none), "wrong" or "left_out".
+    """
+
+    name: str
+    score: FloatArray | None = None
+    probabilities: FloatArray | None = None
+    predicted: IntArray | None = None
+    cutoff: Cutoff | None = None
+    no_answer: str = "error"
+    ranking_only: bool = False
+    in_use: bool = False
+    version: str | None = None
+    made_with: Mapping[str, Any] = field(default_factory=dict)
+    price_per_1000: float | None = None
+    latency_ms: float | None = None
+    sha256: str | None = None
+
+    @property
+    def gives(self) -> str:
+        if self.score is not None:
+            return "scores"
+        return "probabilities" if self.probabilities is not None else "classes"
+
+
+@dataclass(frozen=True)
+class OwnMetric:
+    """A metric of the study's own: its formula, its direction, the values of named costs."""
+
+    name: str
+    formula: Formula
+    better: str
+    costs: Mapping[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Gate:
+    """A condition set in advance. Exactly one of at_least, at_most and against is given."""
+
+    metric: str
+    text: str | None = None
+    of_class: str | None = None
+    at_least: float | None = None
+    at_most: float | None = None
+    against: str | None = None
+    margin: float = 0.0
+    read_at: str = "safe"
+    on: str | None = None
+    every: tuple[str, ...] = ()
+    level: str = "must"
+
+
+@dataclass(frozen=True)
+class Field:
+    """A field of the hold-out to slice by: its values in order, and each row's code, shape (n,)."""
+
+    name: str
+    values: tuple[str, ...]
+    codes: IntArray
+
+
+@dataclass(frozen=True)
+class Settings:
+    """The [settings] of a study. `confidence` is that of every interval; `seed` and `draws` rule the random ones."""
+
+    confidence: float = 0.95
+    seed: int = 1
+    draws: int = 2000
+    bins: int = 10
+    min_slice: int = 30
+    min_denominator: int = 10
+
+    @property
+    def sampling(self) -> Sampling:
+        return Sampling(self.confidence, self.seed, self.draws, self.min_denominator)
+
+
+@dataclass(frozen=True)
+class Study:
+    """One question about candidates on a held-out set.
+
+    Attributes
+    ----------
+    classes : the labels; with two, negative first unless the study says otherwise
+    actual : int64 codes into `classes`, shape (n,)
+    positive : index of the positive class of two; None with more
+    splits : name -> bool, shape (n,), in the order they are reported
+    report_on, tune_on : which split is reported and which cutoffs are chosen on
+    weight : float64 sampling weights, shape (n,), or None
+    group : int64 codes of rows that belong together, shape (n,), or None
+    slices : lists of fields to slice by, one or more at a time
+    numbers : numeric fields that own metrics may sum, each float64, shape (n,)
+    base_rate_in_use : shares of positives where it will run
+    names, words : names to show for classes, and words for tp, fn, fp, tn
+    """
+
+    title: str
+    classes: tuple[str, ...]
+    actual: IntArray
+    positive: int | None
+    splits: Mapping[str, BoolArray]
+    report_on: str
+    tune_on: str | None
+    candidates: tuple[Candidate, ...]
+    settings: Settings = Settings()
+    weight: FloatArray | None = None
+    group: IntArray | None = None
+    slices: tuple[tuple[Field, ...], ...] = ()
+    numbers: Mapping[str, FloatArray] = field(default_factory=dict)
+    metrics: tuple[OwnMetric, ...] = ()
+    gates: tuple[Gate, ...] = ()
+    base_rate_in_use: tuple[float, ...] = ()
+    names: Mapping[str, str] = field(default_factory=dict)
+    words: Mapping[str, str] = field(default_factory=dict)
+    sha256: str | None = None
+    split_rows: Mapping[str, int] = field(default_factory=dict)
+    findings: tuple[Finding, ...] = ()

@@ -1,0 +1,206 @@
+"""A candidate's answers: its file, joined on id, as scores, probabilities or classes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import polars as pl
+
+from skarlo import core
+from skarlo.core.values import FloatArray, IntArray
+
+from .columns import Files, Loading, at, codes_of, one_of, read_ids
+from .problems import Problem
+from .read import Source, as_number, as_text
+from .spec import CandidateSpec, RuleSpec, StudySpec
+
+NO_ANSWER = "has no answer for this row"
+SUM_ERROR, SUM_FINDING = 1e-3, 1e-6
+
+
+def read_candidate(
+    c: CandidateSpec, spec: StudySpec, holdout: pl.DataFrame, ids: pl.Series | None, home: Source,
+    classes: list[str], files: Files, doing: Loading,
+) -> core.Candidate | None:  # fmt: skip
+    """One candidate over all rows of the hold-out, or None with its problems named."""
+    source = files(c.path) if c.path else home
+    table = doing.table(source)
+    if table is None or not _consistent(c, classes, doing):
+        return None
+    names = [c.score or c.label or ""] if c.probabilities is None else [c.probabilities[k] for k in classes]
+    what = "predicted class" if c.label else "probability" if c.probabilities else "score"
+    columns = [doing.column(table, name, source.name, what) for name in names]
+    order = np.arange(holdout.height)
+    if c.path:
+        joined = _join(c, spec, table, ids, holdout.height, source, doing)
+        if joined is None:
+            return None
+        order = joined
+    if any(column is None for column in columns):
+        return None
+    read = _Reading(c, order, ids, source.name, classes, doing)
+    about: dict[str, Any] = {
+        "in_use": c.in_use, "version": c.version, "made_with": c.made_with, "sha256": source.sha256(),
+        "no_answer": c.no_answer, "price_per_1000": c.price_per_1000, "latency_ms": c.latency_ms,
+        "ranking_only": c.score_is == "ranking",
+    }  # fmt: skip
+    found = [column for column in columns if column is not None]
+    if c.label is not None:
+        return core.Candidate(c.name, predicted=read.labels(found[0]), **about)
+    cutoff = _cutoff(c) if len(classes) == 2 else None
+    if c.probabilities is not None:
+        return core.Candidate(c.name, probabilities=read.probabilities(found), cutoff=cutoff, **about)
+    return core.Candidate(c.name, score=read.scores(found[0], "score"), cutoff=cutoff, **about)
+
+
+def _cutoff(c: CandidateSpec) -> core.Cutoff:
+    if isinstance(c.cutoff, RuleSpec):
+        return core.Cutoff(rule=c.cutoff.rule, parameters=c.cutoff.parameters())
+    return core.Cutoff(0.5 if c.cutoff is None else float(c.cutoff), c.cutoff_chosen_on)
+
+
+def _consistent(c: CandidateSpec, classes: list[str], doing: Loading) -> bool:
+    """Whether what a candidate says of itself fits together and fits the classes."""
+    before = len(doing.problems)
+
+    def wrong(message: str, found: str | None = None, expected: str | None = None) -> None:
+        doing.problems.append(Problem(f"candidate {c.name}: {message}", found=found, expected=expected))
+
+    if sum(x is not None for x in (c.score, c.label, c.probabilities)) != 1:
+        wrong("give exactly one of score, label and probabilities")
+    if c.label is not None and c.cutoff is not None:
+        wrong("a cutoff needs a score, and it gives a label")
+    if len(classes) > 2 and c.score is not None:
+        wrong("one score cannot speak of more than two classes", expected="probabilities or a label")
+    if len(classes) > 2 and c.cutoff is not None:
+        wrong("a cutoff needs two classes", found=f"{len(classes)} classes")
+    if c.probabilities is not None and set(c.probabilities) != set(classes):
+        wrong("probabilities must name a column for each class", ", ".join(c.probabilities), ", ".join(classes))
+    if c.score_is is not None and c.score is None:
+        wrong("score_is needs a score")
+    return len(doing.problems) == before
+
+
+class _Reading:
+    """Columns of one candidate, put into the order of the hold-out; an index of -1 is a row it does not answer."""
+
+    def __init__(self, c: CandidateSpec, order: IntArray, ids: pl.Series | None, file: str, classes: list[str],
+                 doing: Loading) -> None:  # fmt: skip
+        self.c, self.order, self.ids, self.file, self.classes, self.doing = c, order, ids, file, classes, doing
+        self.absent = order < 0
+        self.strict = c.no_answer == "error"
+
+    def _column(self, column: pl.Series) -> pl.Series:
+        return column[np.where(self.absent, 0, self.order)]
+
+    def _problem(self, message: str, i: int, column: str, found: str, expected: str) -> None:
+        row = int(self.order[i]) + 2
+        self.doing.problems.append(Problem(message, self.file, row, at(self.ids, i), column, found, expected))
+
+    def labels(self, column: pl.Series) -> IntArray:
+        text = as_text(self._column(column))
+        codes = codes_of(text, self.classes)
+        codes[self.absent] = -1
+        strange = 0
+        for i in np.flatnonzero((codes < 0) & ~self.absent).tolist():
+            if text[i] == "":
+                if self.strict:
+                    self._problem(NO_ANSWER, i, column.name, "", one_of(self.classes))
+            elif self.strict:
+                self._problem("the answer is no class of the study", i, column.name, text[i], one_of(self.classes))
+            else:
+                strange += 1
+        if strange:
+            self.doing.findings.append({
+                "level": "warning", "code": "answer_is_no_class",
+                "message": f"{self.c.name}: {strange:,} answers are no class of the study and count as no answer",
+                "where": {"candidate": self.c.name, "file": self.file, "column": column.name, "rows": strange},
+            })  # fmt: skip
+        return codes
+
+    def scores(self, column: pl.Series, what: str) -> FloatArray:
+        cells = self._column(column)
+        values, bad = as_number(cells)
+        values[self.absent] = np.nan
+        text = as_text(cells[bad]) if bad else None
+        for k, i in enumerate(bad):
+            if self.absent[i]:
+                continue
+            found = text[k] if text is not None else ""
+            if found == "":
+                if self.strict:
+                    self._problem(NO_ANSWER, i, column.name, "", "a finite number")
+            else:
+                self._problem(f"the {what} is no number", i, column.name, found, "a finite number")
+        if column.dtype == pl.Float32:
+            self._near(values, column.name)
+        return values
+
+    def _near(self, values: FloatArray, column: str) -> None:
+        """Scores kept in single precision that stand so near the cutoff that widening may have moved them."""
+        value = 0.5 if self.c.cutoff is None else self.c.cutoff
+        if isinstance(value, RuleSpec):
+            return
+        near = int(np.count_nonzero(np.abs(values - value) <= 1e-6))
+        if near:
+            self.doing.findings.append({
+                "level": "note", "code": "single_precision_near_cutoff",
+                "message": f"{self.c.name}: {near:,} single-precision scores lie within 1e-6 of the cutoff",
+                "where": {"candidate": self.c.name, "file": self.file, "column": column, "rows": near},
+            })  # fmt: skip
+
+    def probabilities(self, columns: list[pl.Series]) -> FloatArray:
+        p = np.stack([self.scores(column, "probability") for column in columns], axis=1)
+        some, every = np.isnan(p).any(axis=1), np.isnan(p).all(axis=1)
+        for i in np.flatnonzero(some & ~every & ~self.absent).tolist():
+            if not self.strict:
+                self._problem("some of the probabilities are missing", i, columns[0].name, "", "all or none of them")
+        given = np.flatnonzero(~some)
+        for i in given[((p[given] < 0) | (p[given] > 1)).any(axis=1)].tolist():
+            k = int(np.argmax((p[i] < 0) | (p[i] > 1)))
+            self._problem("the probability lies outside 0 to 1", i, columns[k].name, repr(float(p[i, k])), "0 to 1")
+        off = np.abs(np.add.reduce(p[given], axis=1) - 1.0)
+        for i in given[off > SUM_ERROR].tolist():
+            self._problem("the probabilities do not sum to 1", i, columns[0].name, f"{float(p[i].sum()):.6g}",
+                          "a sum of 1; nothing is renormalised")  # fmt: skip
+        slight = int(np.count_nonzero((off > SUM_FINDING) & (off <= SUM_ERROR)))
+        if slight:
+            self.doing.findings.append({
+                "level": "note", "code": "probabilities_miss_one",
+                "message": f"{self.c.name}: the probabilities of {slight:,} rows miss a sum of 1 by more than 1e-6; "
+                "nothing is renormalised",
+                "where": {"candidate": self.c.name, "file": self.file, "rows": slight},
+            })  # fmt: skip
+        p[some] = np.nan
+        return p
+
+
+def _join(
+    c: CandidateSpec, spec: StudySpec, table: pl.DataFrame, ids: pl.Series | None, rows: int, source: Source,
+    doing: Loading,
+) -> IntArray | None:  # fmt: skip
+    """Index into the candidate's rows for each hold-out row, or None with the problems named."""
+    if spec.holdout.id is None:
+        if table.height != rows:
+            doing.problems.append(Problem("without ids every file must have the same number of rows", source.name,
+                                          found=f"{table.height:,} rows", expected=f"{rows:,} rows"))  # fmt: skip
+            return None
+        return np.arange(rows)
+    before = len(doing.problems)
+    id_name = c.id or spec.holdout.id
+    own = read_ids(table, id_name, source.name, doing)
+    if own is None or ids is None:
+        return None
+    for i in (~own.is_in(ids.implode()) & (own != "")).arg_true().to_list():
+        doing.problems.append(Problem("the id is not in the hold-out", source.name, i + 2, own[i], id_name,
+                                      expected="ids of the hold-out only"))  # fmt: skip
+    missing = (~ids.is_in(own.implode()) & (ids != "")).arg_true().to_list()
+    for i in missing if c.no_answer == "error" else []:
+        doing.problems.append(Problem(f"has no answer for this hold-out row (row {i + 2} there)", source.name,
+                                      id=ids[i], column=id_name, expected="an answer for every id"))  # fmt: skip
+    if len(doing.problems) > before or own.n_unique() < len(own) or ids.n_unique() < len(ids):
+        return None
+    place = pl.DataFrame({"id": own, "at": np.arange(len(own))})
+    joined = pl.DataFrame({"id": ids}).join(place, on="id", how="left", maintain_order="left")
+    return joined["at"].fill_null(-1).to_numpy(writable=True).astype(np.int64)

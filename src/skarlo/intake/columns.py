@@ -1,0 +1,113 @@
+"""What every part of reading a study shares: the problems so far, the tables, columns found by name, ids."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+import polars as pl
+
+from skarlo.core.values import Finding, FloatArray, IntArray
+
+from .problems import InputError, Problem
+from .read import Source, as_number, as_text, read_table
+
+Files = Callable[[str], Source]
+MOST_CLASSES = 200
+
+
+@dataclass
+class Loading:
+    """Problems gathered on the way, so that one run names them all."""
+
+    problems: list[Problem] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
+    tables: dict[str, pl.DataFrame | None] = field(default_factory=dict)
+
+    def table(self, source: Source) -> pl.DataFrame | None:
+        if source.name not in self.tables:
+            try:
+                self.tables[source.name] = read_table(source)
+            except InputError as e:
+                self.problems += e.problems
+                self.tables[source.name] = None
+        return self.tables[source.name]
+
+    def column(self, table: pl.DataFrame, name: str, file: str, what: str) -> pl.Series | None:
+        if name in table.columns:
+            return table[name]
+        near = difflib.get_close_matches(name, table.columns, n=1, cutoff=0.6)
+        has = ", ".join(table.columns[:12]) + (", …" if len(table.columns) > 12 else "")
+        hint = f"did you mean {near[0]}? It has {has}" if near else f"one of {has}"
+        self.problems.append(Problem(f"there is no such column for the {what}", file, column=name, expected=hint))
+        return None
+
+    def numbers(self, table: pl.DataFrame, name: str, file: str, what: str, ids: pl.Series | None) -> FloatArray | None:
+        """A column of finite numbers; every cell that is none is named."""
+        column = self.column(table, name, file, what)
+        if column is None:
+            return None
+        values, bad = as_number(column)
+        text = as_text(column[bad]) if bad else None
+        for k, i in enumerate(bad):
+            found = text[k] if text is not None else ""
+            self.problems.append(Problem(f"the {what} is no number", file, i + 2, at(ids, i), name, found,
+                                         "a finite number"))  # fmt: skip
+        return None if bad else values
+
+
+def read_ids(table: pl.DataFrame, name: str | None, file: str, doing: Loading) -> pl.Series | None:
+    if name is None:
+        return None
+    column = doing.column(table, name, file, "row id")
+    if column is None:
+        return None
+    ids = as_text(column)
+    for i in (ids == "").arg_true().to_list():
+        doing.problems.append(Problem("a row without an id", file, i + 2, column=name, found=""))
+    doubled = (ids.is_duplicated() & (ids != "")).arg_true().to_list()
+    first: dict[str, int] = {}
+    for i in doubled:
+        at = first.setdefault(ids[i], i)
+        if at != i:
+            doing.problems.append(
+                Problem(
+                    "the id stands twice", file, i + 2, ids[i], name, expected=f"each id once; first at row {at + 2}"
+                )
+            )
+    return ids
+
+
+def measured(found: list[str]) -> bool:
+    """Many distinct numbers, or any with a fraction among more than a handful, are measurements and no classes."""
+    if len(found) <= 20:
+        return False
+    try:
+        numbers = [float(x) for x in found]
+    except ValueError:
+        return False
+    return len(found) > MOST_CLASSES or any(not x.is_integer() for x in numbers)
+
+
+def in_order(labels: list[str]) -> list[str]:
+    """As numbers if all are, else by code point."""
+    try:
+        return sorted(labels, key=lambda x: (float(x), x))
+    except ValueError:
+        return sorted(labels)
+
+
+def codes_of(labels: pl.Series, classes: list[str]) -> IntArray:
+    codes = labels.replace_strict(dict(zip(classes, range(len(classes)), strict=True)), default=-1,
+                                  return_dtype=pl.Int64)  # fmt: skip
+    return codes.to_numpy(writable=True).astype(np.int64)
+
+
+def at(ids: pl.Series | None, i: int) -> str | None:
+    return None if ids is None else str(ids[i])
+
+
+def one_of(items: list[str]) -> str:
+    return "one of " + ", ".join(items[:12]) + (", …" if len(items) > 12 else "")

@@ -1,0 +1,330 @@
+"""From a study file's description to arrays: columns found, answers joined on id, every fault named with its row."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import polars as pl
+
+from skarlo import core
+from skarlo.core import formula
+from skarlo.core.definitions import MANY_CLASSES, TWO_CLASSES
+from skarlo.core.gates import COUNTS
+from skarlo.core.study import Field, Gate, OwnMetric
+from skarlo.core.values import BoolArray, FloatArray, IntArray
+
+from .answers import read_candidate
+from .columns import Files, Loading, at, codes_of, in_order, measured, one_of, read_ids
+from .problems import InputError, Problem
+from .read import as_number, as_text
+from .spec import GateSpec, HoldoutSpec, RuleSpec, StudySpec
+
+__all__ = ["Files", "load"]
+
+
+def load(spec: StudySpec, files: Files) -> core.Study:
+    """Read and join all files of a study.
+
+    Parameters
+    ----------
+    spec : the study file
+    files : from a path as the study file writes it to the file itself
+
+    Raises
+    ------
+    InputError
+        With every problem found; nothing is guessed, filled in or renormalised.
+    """
+    doing = Loading()
+    h = spec.holdout
+    source = files(h.path)
+    table = doing.table(source)
+    if table is None:
+        raise InputError(doing.problems)
+    if table.height == 0:
+        doing.problems.append(Problem("has a header and no rows", source.name))
+        raise InputError(doing.problems)
+    ids = read_ids(table, h.id, source.name, doing) if h.id is not None else None
+    truth = doing.column(table, h.truth, source.name, "actual class")
+    if truth is None:
+        raise InputError(doing.problems)
+    labels = as_text(truth)
+    classes = _classes(h, labels, ids, source.name, doing)
+    splits, split_rows, kept = _splits(h, table, source.name, doing)
+    weight = _weight(h, table, source.name, ids, splits, doing)
+    group = _group(h, table, source.name, doing)
+    slices = _slices(spec, table, source.name, doing)
+    _names_differ(spec, doing)
+    for what, said in h.show.items():
+        for name in said if isinstance(said, list) else [said]:
+            doing.column(table, str(name), source.name, f"{what} to show")
+    if not classes:
+        raise InputError(doing.problems)
+    candidates = [
+        found for c in spec.candidates
+        if (found := read_candidate(c, spec, table, ids, source, classes, files, doing)) is not None
+    ]  # fmt: skip
+    own, numbers = _own_metrics(spec, table, doing)
+    gates = _gates(spec, classes, own, doing)
+    if h.tune_on is None:
+        _rules_without_tuning(spec, doing)
+    if doing.problems:
+        raise InputError(doing.problems)
+    s = spec.settings
+    rates = h.base_rate_in_use
+    return core.Study(
+        title=spec.title,
+        classes=tuple(classes),
+        actual=codes_of(labels, classes)[kept],
+        positive=_positive(h, classes),
+        splits={name: rows[kept] for name, rows in splits.items()},
+        report_on=h.report_on or "all",
+        tune_on=h.tune_on,
+        candidates=tuple(_keep(c, kept) for c in candidates),
+        settings=core.Settings(s.confidence, s.seed, s.draws, s.bins, s.min_slice, s.min_denominator),
+        weight=None if weight is None else weight[kept],
+        group=None if group is None else group[kept],
+        slices=tuple(tuple(replace(f, codes=f.codes[kept]) for f in fields) for fields in slices),
+        numbers={name: x[kept] for name, x in numbers.items()},
+        metrics=own,
+        gates=gates,
+        base_rate_in_use=() if rates is None else (rates,) if isinstance(rates, float) else tuple(rates),
+        names=h.names,
+        words={str(k): v for k, v in h.words.items()},
+        sha256=source.sha256(),
+        split_rows=split_rows,
+        findings=tuple(doing.findings),
+    )
+
+
+def _positive(h: HoldoutSpec, classes: list[str]) -> int | None:
+    return classes.index(h.positive) if len(classes) == 2 and h.positive is not None else None
+
+
+def _classes(h: HoldoutSpec, labels: pl.Series, ids: pl.Series | None, file: str, doing: Loading) -> list[str]:
+    """The classes in order, or none with the problems named."""
+    for i in (labels == "").arg_true().to_list():
+        doing.problems.append(Problem("a row without an actual class", file, i + 2, at(ids, i), h.truth, ""))
+    found = sorted(x for x in labels.unique().to_list() if x != "")
+
+    def wrong(message: str, said: str | None = None, expected: str | None = None) -> list[str]:
+        doing.problems.append(Problem(message, file, column=h.truth, found=said, expected=expected))
+        return []
+
+    if measured(found):
+        return wrong("holds measured numbers; Skarlo judges classifiers, whose actual classes are few", found[0],
+                     "a column of classes")  # fmt: skip
+    classes = h.classes or in_order(found)
+    if len(set(classes)) != len(classes):
+        return wrong("holdout.classes names a class twice", ", ".join(classes))
+    if "" in classes:
+        return wrong("holdout.classes names an empty class", ", ".join(classes))
+    if h.classes:
+        for i in (~labels.is_in(classes) & (labels != "")).arg_true().to_list():
+            doing.problems.append(
+                Problem("is no class of the study", file, i + 2, at(ids, i), h.truth, labels[i], one_of(classes))
+            )
+    if len(classes) < 2:
+        return wrong("all rows have one actual class", ", ".join(found), "two classes or more")
+    for label in h.names:
+        if label not in classes:
+            wrong("holdout.names names no class of the study", label, one_of(classes))
+    if len(classes) > 2:
+        if h.positive is not None:
+            wrong("holdout.positive is for two classes", f"{len(classes)} classes: {', '.join(classes[:8])}")
+        if h.base_rate_in_use is not None:
+            wrong("holdout.base_rate_in_use is for two classes", f"{len(classes)} classes")
+        return classes
+    if h.positive is None:
+        return wrong("holdout.positive is missing: which class do the scores speak of?", None, one_of(classes))
+    if h.positive not in classes:
+        return wrong("holdout.positive is no class of the study", h.positive, one_of(classes))
+    return classes[::-1] if not h.classes and classes[0] == h.positive else classes
+
+
+def _splits(
+    h: HoldoutSpec, table: pl.DataFrame, file: str, doing: Loading
+) -> tuple[dict[str, BoolArray], dict[str, int], BoolArray]:
+    """The splits that are shown, the rows of each split there is, and the rows that are in any."""
+    everything = np.ones(table.height, dtype=bool)
+    if h.split is None:
+        if h.report_on or h.tune_on or h.also:
+            doing.problems.append(Problem("holdout.report_on, tune_on and also need holdout.split"))
+        return {"all": everything}, {"all": table.height}, everything
+    column = doing.column(table, h.split, file, "split")
+    if column is None:
+        return {}, {}, everything
+    text = as_text(column)
+    counts = {str(name): int((text == name).sum()) for name in text.unique(maintain_order=True).to_list() if name}
+    if h.report_on is None:
+        doing.problems.append(Problem("holdout.report_on is missing: which split is reported on?", file,
+                                      column=h.split, expected=one_of(list(counts))))  # fmt: skip
+        return {}, {}, everything
+    wanted = [h.report_on, *([h.tune_on] if h.tune_on else []), *h.also]
+    for name in wanted:
+        if name not in counts:
+            doing.problems.append(Problem("no row is in this split", file, column=h.split, found=name,
+                                          expected=one_of(list(counts))))  # fmt: skip
+    if len(set(wanted)) != len(wanted):
+        doing.problems.append(Problem("report_on, tune_on and also name one split twice", found=", ".join(wanted)))
+    kept = (text != "").to_numpy()
+    if not kept.all():
+        n = int((~kept).sum())
+        doing.findings.append({
+            "level": "warning", "code": "rows_without_split", "message": f"{n:,} rows have no split and are left out",
+            "where": {"file": file, "column": h.split, "rows": n},
+        })  # fmt: skip
+    return {name: (text == name).to_numpy() for name in wanted}, counts, kept
+
+
+def _weight(
+    h: HoldoutSpec, table: pl.DataFrame, file: str, ids: pl.Series | None, splits: dict[str, BoolArray], doing: Loading
+) -> FloatArray | None:
+    if h.weight is None:
+        return None
+    weight = doing.numbers(table, h.weight, file, "weight", ids)
+    if weight is None:
+        return None
+    for i in np.flatnonzero(weight < 0).tolist():
+        doing.problems.append(Problem("the weight is below 0", file, i + 2, at(ids, i), h.weight,
+                                      repr(float(weight[i])), "0 or more"))  # fmt: skip
+    for name, rows in splits.items():
+        if rows.any() and not weight[rows].any():
+            doing.problems.append(Problem(f"all weights of the split {name} are 0", file, column=h.weight))
+    return weight
+
+
+def _group(h: HoldoutSpec, table: pl.DataFrame, file: str, doing: Loading) -> IntArray | None:
+    if h.group is None:
+        return None
+    column = doing.column(table, h.group, file, "group")
+    if column is None:
+        return None
+    text = as_text(column)
+    for i in (text == "").arg_true().to_list():
+        doing.problems.append(Problem("a row without a group", file, i + 2, column=h.group, found=""))
+    return np.unique(text.to_numpy().astype(str), return_inverse=True)[1].astype(np.int64)
+
+
+def _field(table: pl.DataFrame, name: str, file: str, doing: Loading) -> Field | None:
+    column = doing.column(table, name, file, "slices")
+    if column is None:
+        return None
+    text = as_text(column)
+    values = in_order([str(v) for v in text.unique().to_list()])
+    return Field(name, tuple(values), codes_of(text, values))
+
+
+def _slices(spec: StudySpec, table: pl.DataFrame, file: str, doing: Loading) -> list[tuple[Field, ...]]:
+    """The field lists to slice by, and those that gates read and the study does not list."""
+    lists = [tuple(fields) for fields in spec.holdout.slices]
+    for fields in lists:
+        if not fields or len(set(fields)) != len(fields):
+            doing.problems.append(Problem("holdout.slices: a list of fields is empty or names one twice",
+                                          found=", ".join(fields)))  # fmt: skip
+    lists += [tuple(g.every) for g in spec.gates if g.every and tuple(g.every) not in lists]
+    known = {name: _field(table, name, file, doing) for name in dict.fromkeys(n for fields in lists for n in fields)}
+    out = []
+    for fields in dict.fromkeys(lists):
+        found = [known[name] for name in fields]
+        if found and all(f is not None for f in found):
+            out.append(tuple(f for f in found if f is not None))
+    return out
+
+
+def _own_metrics(
+    spec: StudySpec, table: pl.DataFrame, doing: Loading
+) -> tuple[tuple[OwnMetric, ...], dict[str, FloatArray]]:
+    numeric = tuple(c for c in table.columns if c.isidentifier())
+    out: list[OwnMetric] = []
+    for m in spec.metrics:
+        if m.name in (*TWO_CLASSES, *MANY_CLASSES, *COUNTS) or m.name in [o.name for o in out]:
+            doing.problems.append(Problem(f"metrics: the name {m.name} is taken"))
+            continue
+        try:
+            parsed = formula.parse(m.formula, tuple(m.costs), numeric)
+        except formula.FormulaError as e:
+            doing.problems.append(Problem(f"metrics: {m.name}: {e}"))
+            continue
+        out.append(OwnMetric(m.name, parsed, m.better, m.costs))
+    numbers: dict[str, FloatArray] = {}
+    for name in sorted({field for m in out for field, _ in m.formula.sums}):
+        values, bad = as_number(table[name])
+        if bad:
+            doing.problems.append(Problem("a field that an own metric sums", row=bad[0] + 2, column=name,
+                                          found=as_text(table[name][bad[:1]])[0]))  # fmt: skip
+        numbers[name] = values
+    return tuple(out), numbers
+
+
+def _gates(spec: StudySpec, classes: list[str], own: tuple[OwnMetric, ...], doing: Loading) -> tuple[Gate, ...]:
+    known = (TWO_CLASSES if len(classes) == 2 else MANY_CLASSES) + tuple(m.name for m in own) + COUNTS
+    per_class = (*known, "precision", "recall", "specificity", "npv", "f1", "fpr", "fnr", "roc_auc",
+                 "average_precision", "flagged_share", "prevalence")  # fmt: skip
+    names = [c.name for c in spec.candidates]
+    for i, g in enumerate(spec.gates, 1):
+        for message, found, expected in _gate_faults(
+            g, known if g.of_class is None else per_class, names, classes, spec
+        ):
+            doing.problems.append(Problem(f"gates.{i}: {message}", found=found, expected=expected))
+    return tuple(
+        Gate(g.metric, g.text, g.of_class, g.at_least, g.at_most, g.against, g.margin, g.read_at, g.on, tuple(g.every),
+             g.level) for g in spec.gates
+    )  # fmt: skip
+
+
+def _gate_faults(
+    g: GateSpec, known: tuple[str, ...], names: list[str], classes: list[str], spec: StudySpec
+) -> list[tuple[str, str, str]]:
+    out = []
+    if g.metric not in known:
+        out.append(("there is no such metric", g.metric, one_of(list(dict.fromkeys(known)))))
+    if g.of_class is not None and g.of_class not in classes:
+        out.append(("there is no such class", g.of_class, one_of(classes)))
+    if g.on is not None and g.on not in names:
+        out.append(("there is no such candidate", g.on, one_of(names)))
+    if g.against is not None:
+        if g.against != "in use" and g.against not in names:
+            out.append(("there is no such candidate to compare with", g.against, one_of([*names, "in use"])))
+        if g.against == "in use" and not any(c.in_use for c in spec.candidates):
+            out.append(("no candidate is in use", g.against, "in_use = true on one candidate"))
+        if g.every:
+            out.append(("against and every do not go together yet", ", ".join(g.every), "one of them"))
+        if g.of_class is not None and g.of_class != spec.holdout.positive:
+            out.append(("against a candidate, class is the positive one or left out", g.of_class, "no class"))
+        if g.metric in COUNTS or g.metric in [m.name for m in spec.metrics]:
+            out.append(("this metric has no paired test", g.metric, "another metric"))
+    return out
+
+
+def _rules_without_tuning(spec: StudySpec, doing: Loading) -> None:
+    """A rule without a tuning split looks at the rows that are reported; said by the results as well."""
+    for c in spec.candidates:
+        if isinstance(c.cutoff, RuleSpec):
+            doing.findings.append({
+                "level": "warning", "code": "no_tuning_split",
+                "message": f"there is no tuning split, so {c.cutoff.rule} of {c.name} looks at the reported rows",
+                "where": {"candidate": c.name},
+            })  # fmt: skip
+
+
+def _keep(c: core.Candidate, kept: BoolArray) -> core.Candidate:
+    if kept.all():
+        return c
+    return replace(
+        c,
+        score=None if c.score is None else c.score[kept],
+        probabilities=None if c.probabilities is None else c.probabilities[kept],
+        predicted=None if c.predicted is None else c.predicted[kept],
+    )
+
+
+def _names_differ(spec: StudySpec, doing: Loading) -> None:
+    seen: set[str] = set()
+    for c in spec.candidates:
+        if c.name in seen:
+            doing.problems.append(Problem("two candidates have one name", found=c.name, expected="names that differ"))
+        seen.add(c.name)
+    if sum(c.in_use for c in spec.candidates) > 1:
+        doing.problems.append(Problem("more than one candidate is in use", expected="at most one"))

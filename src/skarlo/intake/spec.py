@@ -1,0 +1,207 @@
+"""The study file: what it may hold, read from TOML with every mistake named."""
+
+from __future__ import annotations
+
+import difflib
+import tomllib
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Discriminator,
+    Field,
+    StringConstraints,
+    Tag,
+    ValidationError,
+    model_validator,
+)
+
+from skarlo.core.rules import PARAMETERS
+
+from .problems import InputError, Problem, refuse
+
+Share = Annotated[float, Field(gt=0, lt=1)]
+Name = Annotated[str, StringConstraints(min_length=1)]
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid", strict=True)
+
+
+class HoldoutSpec(_Part):
+    """[holdout]: the labelled rows and what each column is."""
+
+    path: Name
+    id: Name | None = None
+    truth: Name
+    positive: str | None = None
+    classes: list[str] | None = None
+    names: dict[str, str] = {}
+    words: dict[Literal["tp", "fn", "fp", "tn"], str] = {}
+    split: Name | None = None
+    report_on: Name | None = None
+    tune_on: Name | None = None
+    also: list[Name] = []
+    weight: Name | None = None
+    group: Name | None = None
+    slices: list[list[Name]] = []
+    show: dict[str, Any] = {}
+    base_rate_in_use: Share | list[Share] | None = None
+
+
+class SettingsSpec(_Part):
+    """[settings]: of every interval, of random draws, of what counts as thin."""
+
+    confidence: float = Field(default=0.95, gt=0.5, lt=1.0)
+    seed: int = Field(default=1, ge=0)
+    draws: int = Field(default=2000, ge=100, le=1_000_000)
+    bins: int = Field(default=10, ge=2, le=1000)
+    min_slice: int = Field(default=30, ge=1)
+    min_denominator: int = Field(default=10, ge=1)
+
+
+class RuleSpec(_Part):
+    """A cutoff chosen by a rule on the tuning split."""
+
+    rule: Literal["best_f1", "best_youden", "least_cost", "recall_at_least", "precision_at_least", "flag_at_most"]
+    false_positive: float | None = Field(default=None, ge=0, allow_inf_nan=False)
+    false_negative: float | None = Field(default=None, ge=0, allow_inf_nan=False)
+    value: float | None = Field(default=None, ge=0, le=1)
+    share: float | None = Field(default=None, ge=0, le=1)
+    rows: int | None = Field(default=None, ge=0)
+
+    @model_validator(mode="after")
+    def _fits(self) -> RuleSpec:
+        given = {
+            k for k in ("false_positive", "false_negative", "value", "share", "rows") if getattr(self, k) is not None
+        }
+        wanted = set(PARAMETERS[self.rule])
+        if self.rule == "flag_at_most":
+            if len(given) != 1 or not given <= wanted:
+                raise ValueError("flag_at_most takes exactly one of share and rows")
+        elif given != wanted:
+            raise ValueError(f"{self.rule} takes " + (" and ".join(PARAMETERS[self.rule]) or "no parameter"))
+        return self
+
+    def parameters(self) -> dict[str, float]:
+        """The numbers that were given."""
+        return {k: v for k, v in self.model_dump(exclude={"rule"}).items() if v is not None}
+
+
+_NUMBER, _RULE = "(a number)", "(a rule)"
+CutoffSpec = Annotated[
+    Annotated[float, Field(allow_inf_nan=False), Tag(_NUMBER)] | Annotated[RuleSpec, Tag(_RULE)],
+    Discriminator(lambda v: _RULE if isinstance(v, dict | RuleSpec) else _NUMBER),
+]
+
+
+class MetricSpec(_Part):
+    """[[metrics]]: an own metric over the counts."""
+
+    name: Name
+    formula: Name
+    better: Literal["higher", "lower"]
+    costs: dict[str, float] = {}
+
+
+class GateSpec(_Part):
+    """[[gates]]: a condition set in advance."""
+
+    text: str | None = None
+    metric: Name
+    of_class: str | None = Field(default=None, alias="class")
+    at_least: float | None = Field(default=None, allow_inf_nan=False)
+    at_most: float | None = Field(default=None, allow_inf_nan=False)
+    against: Name | None = None
+    margin: float = Field(default=0.0, ge=0, allow_inf_nan=False)
+    read_at: Literal["value", "low", "high", "safe"] = "safe"
+    on: Name | None = None
+    every: list[Name] = []
+    level: Literal["must", "should"] = "must"
+
+    @model_validator(mode="after")
+    def _one_condition(self) -> GateSpec:
+        if sum(x is not None for x in (self.at_least, self.at_most, self.against)) != 1:
+            raise ValueError("a gate has exactly one of at_least, at_most and against")
+        return self
+
+
+class CandidateSpec(_Part):
+    """[[candidates]]: whose answers, in which file and columns."""
+
+    name: Name
+    path: Name | None = None
+    id: Name | None = None
+    score: Name | None = None
+    label: Name | None = None
+    probabilities: dict[str, Name] | None = None
+    score_is: Literal["probability", "ranking"] | None = None
+    cutoff: CutoffSpec | None = None
+    cutoff_chosen_on: Name | None = None
+    in_use: bool = False
+    no_answer: Literal["error", "wrong", "left_out"] = "error"
+    reason: Name | None = None
+    price_per_1000: float | None = Field(default=None, ge=0, allow_inf_nan=False)
+    latency_ms: float | None = Field(default=None, ge=0, allow_inf_nan=False)
+    version: str | None = None
+    made_with: dict[str, Any] = {}
+
+
+class StudySpec(_Part):
+    """A whole study file."""
+
+    format: Literal["skarlo.study/1"]
+    title: str
+    holdout: HoldoutSpec
+    settings: SettingsSpec = SettingsSpec()
+    candidates: list[CandidateSpec] = Field(min_length=1)
+    metrics: list[MetricSpec] = []
+    gates: list[GateSpec] = []
+
+
+def read_spec(path: Path) -> StudySpec:
+    """Read study.toml. Raises InputError with every mistake in it."""
+    try:
+        data = tomllib.loads(path.read_text(encoding="utf-8"))
+    except OSError as e:
+        raise refuse(f"cannot be read: {e.strerror}", file=path.name) from e
+    except UnicodeDecodeError as e:
+        raise refuse("is not UTF-8 text", file=path.name) from e
+    except tomllib.TOMLDecodeError as e:
+        raise refuse(f"is not TOML: {e}", file=path.name) from e
+    return parse_spec(data, path.name)
+
+
+def parse_spec(data: dict[str, Any], file: str) -> StudySpec:
+    """A study from plain data. Raises InputError with every mistake in it."""
+    try:
+        return StudySpec.model_validate(data)
+    except ValidationError as e:
+        raise InputError([_problem(error, file) for error in e.errors()]) from e
+
+
+_PARTS: dict[str, type[BaseModel]] = {
+    "holdout": HoldoutSpec, "settings": SettingsSpec, "candidates": CandidateSpec, "metrics": MetricSpec,
+    "gates": GateSpec,
+}  # fmt: skip
+
+
+def _keys(model: type[BaseModel]) -> list[str]:
+    return [field.alias or name for name, field in model.model_fields.items()]
+
+
+def _problem(error: Any, file: str) -> Problem:
+    steps = [part for part in error["loc"] if part not in (_NUMBER, _RULE)]
+    path = ".".join(str(part + 1) if isinstance(part, int) else str(part) for part in steps)
+    if error["type"] == "extra_forbidden":
+        part = _PARTS.get(str(error["loc"][0])) if len(error["loc"]) > 1 else StudySpec
+        part = RuleSpec if _RULE in error["loc"] else part
+        known = _keys(part or StudySpec)
+        near = difflib.get_close_matches(str(error["loc"][-1]), known, n=1, cutoff=0.5)
+        hint = f"the nearest known key is {near[0]}" if near else f"one of {', '.join(known)}"
+        return Problem(f"unknown key {path}", file=file, expected=hint)
+    if error["type"] == "missing":
+        return Problem(f"{path} is missing", file=file)
+    return Problem(f"{path}: {error['msg']}", file=file, found=str(error["input"])[:80])

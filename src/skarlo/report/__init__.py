@@ -1,0 +1,1 @@
+"""Drafting sentences, drawing figures, rendering, freezing and signing the report."""

@@ -1,0 +1,146 @@
+"""Figures of a report, as SVG that needs neither script nor style sheet."""
+
+from __future__ import annotations
+
+import io
+import logging
+import re
+import xml.etree.ElementTree as ET
+from typing import Any
+
+import matplotlib as mpl
+import numpy as np
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+
+from skarlo.core import Tally, shown
+
+from .scope import Shown
+
+INK, SOFT, RULE = "#1c2322", "#5b6462", "#dcd6c9"
+SCARLET, OCHRE, PALE = "#bb2f1b", "#c98a1f", "#cfc8ba"
+DASHES = ("-", (0, (7, 2.5)), (0, (2.5, 2)), (0, (6, 2, 1.5, 2)))
+STYLE: Any = {
+    "font.family": ["Public Sans", "DejaVu Sans"], "font.size": 8.5, "svg.fonttype": "none", "svg.hashsalt": "skarlo",
+    "axes.edgecolor": RULE, "axes.labelcolor": SOFT, "xtick.color": SOFT, "ytick.color": SOFT,
+    "axes.spines.top": False, "axes.spines.right": False, "axes.linewidth": 0.8, "figure.facecolor": "none",
+    "axes.facecolor": "none", "xtick.major.size": 3, "ytick.major.size": 3,
+}  # fmt: skip
+# The page brings the font; here only the widths of the stand-in are used.
+logging.getLogger("matplotlib.font_manager").setLevel(logging.ERROR)
+_SVG = "http://www.w3.org/2000/svg"
+
+
+def curves(chosen: list[Shown], prevalence: float, fewer: str) -> str:
+    """ROC and precision-recall of all candidates that give a score, areas named at the right."""
+    with mpl.rc_context(STYLE):
+        fig = Figure(figsize=(7.6, 3.1))
+        roc, pr = fig.subplots(1, 2)
+        fig.subplots_adjust(left=0.065, right=0.87, wspace=0.5, bottom=0.15, top=0.92)
+        roc.plot([0, 1], [0, 1], color=RULE, lw=1)
+        pr.axhline(prevalence, color=RULE, lw=1)
+        pr.text(0.01, prevalence + 0.015, f"base rate {shown(prevalence)}", color=SOFT, fontsize=7.5)
+        for c in chosen:
+            if "roc" not in c.part or "pr" not in c.part:
+                continue
+            line = {"color": c.colour, "lw": 1.4, "ls": DASHES[(c.position - 1) % 4]}
+            roc.plot(c.part["roc"]["fpr"], c.part["roc"]["tpr"], **line)
+            pr.plot(c.part["pr"]["recall"], c.part["pr"]["precision"], **line)
+        _end_labels(roc, chosen, "roc_auc", "ROC AUC")
+        _end_labels(pr, chosen, "average_precision", "Avg precision")
+        for ax, x, y, title in (
+            (roc, "False-positive rate", "Recall", "ROC"), (pr, "Recall", "Precision", "Precision-recall"),
+        ):  # fmt: skip
+            ax.set(xlim=(0, 1), ylim=(0, 1.01), xlabel=x, ylabel=y)
+            ax.set_title(title, loc="left", fontsize=9.5, color=INK)
+        return _svg(fig, f"ROC and precision-recall curves. {fewer}")
+
+
+def _end_labels(ax: Axes, chosen: list[Shown], metric: str, title: str) -> None:
+    ranked = [(c.part["metrics"][metric]["value"], c) for c in chosen if c.part["metrics"][metric]["value"] is not None]
+    ax.text(1.03, 1.0, title, transform=ax.transAxes, fontsize=7.5, color=SOFT, va="center")
+    for i, (value, c) in enumerate(sorted(ranked, key=lambda pair: -(pair[0] or 0.0))):
+        y = 0.92 - 0.085 * i
+        ax.text(1.03, y, f" {c.letter} ", transform=ax.transAxes, fontsize=7, color="white", va="center",
+                fontweight="bold", bbox={"facecolor": c.colour, "edgecolor": "none", "pad": 1.6})  # fmt: skip
+        ax.text(1.11, y, shown(value), transform=ax.transAxes, fontsize=8, color=INK, va="center")
+
+
+def strips(chosen: list[tuple[Shown, Tally]], bins: int = 60) -> str:
+    """The mirrored score strips: positives up, negatives down, what the cutoff gets wrong in another colour."""
+    with mpl.rc_context(STYLE):
+        fig = Figure(figsize=(7.6, 1.25 * len(chosen) + 0.2))
+        axes = np.atleast_1d(fig.subplots(len(chosen), 1, sharex=True))
+        fig.subplots_adjust(left=0.02, right=0.98, top=0.9, bottom=0.2 / len(chosen), hspace=0.35)
+        low = min(0.0, *(float(t.score[0]) for _, t in chosen))
+        high = max(1.0, *(float(t.score[-1]) for _, t in chosen))
+        edges = np.linspace(low, high, bins + 1)
+        for ax, (c, t) in zip(axes, chosen, strict=True):
+            _strip(ax, c, t, edges)
+        return _svg(fig, "Scores by actual class, positives up and negatives down, with the cutoff.")
+
+
+def _strip(ax: Axes, c: Shown, t: Tally, edges: np.ndarray) -> None:
+    cutoff = c.cutoff if c.cutoff is not None else float("inf")
+    width = edges[1] - edges[0]
+    at = np.clip(((t.score - edges[0]) / width).astype(int), 0, len(edges) - 2)
+    flagged = t.score >= cutoff
+    for counts, sign, right, colours in (
+        (t.pos, 1, flagged, (c.colour, SCARLET)), (t.neg, -1, ~flagged, (PALE, OCHRE)),
+    ):  # fmt: skip
+        share = counts / max(counts.sum(), 1)
+        good = np.bincount(at, weights=share * right, minlength=len(edges) - 1)
+        bad = np.bincount(at, weights=share * ~right, minlength=len(edges) - 1)
+        ax.bar(edges[:-1], sign * good, width=0.88 * width, align="edge", color=colours[0], lw=0)
+        ax.bar(edges[:-1], sign * bad, bottom=sign * good, width=0.88 * width, align="edge", color=colours[1], lw=0)
+    ax.axhline(0, color=SOFT, lw=0.6)
+    if np.isfinite(cutoff):
+        ax.axvline(cutoff, color=INK, lw=1.4)
+        top = ax.get_ylim()[1]
+        ax.text(cutoff, top, f" ≥ {shown(cutoff)}", color=INK, va="top", fontweight="bold", fontsize=8)
+    ax.set_title(f"{c.letter}  {c.name}", loc="left", fontsize=8.5, color=INK, pad=3)
+    ax.set_yticks([])
+    ax.spines["left"].set_visible(False)
+    ax.set_xlim(edges[0], edges[-1])
+
+
+def _svg(fig: Figure, title: str) -> str:
+    out = io.StringIO()
+    fig.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
+    ET.register_namespace("", _SVG)
+    root = ET.fromstring(re.sub(r"<!DOCTYPE[^>]*>", "", out.getvalue()))
+    for dead in [e for e in root if e.tag == f"{{{_SVG}}}metadata"]:
+        root.remove(dead)
+    for element in root.iter():
+        _attributes(element)
+    for defs in root.iter(f"{{{_SVG}}}defs"):
+        for style in [e for e in defs if e.tag == f"{{{_SVG}}}style"]:
+            defs.remove(style)
+    root.attrib.pop("height", None)
+    root.set("width", "100%")
+    root.set("role", "img")
+    root.set("aria-label", title)
+    return ET.tostring(root, encoding="unicode")
+
+
+def _attributes(element: ET.Element) -> None:
+    """Style attributes become presentation attributes, which a strict content policy lets pass."""
+    style = element.attrib.pop("style", "")
+    for part in style.split(";"):
+        name, _, value = part.partition(":")
+        name, value = name.strip(), value.strip()
+        if not name:
+            continue
+        if name == "font":
+            _font(element, value)
+        elif not name.startswith("-"):
+            element.set(name, value)
+
+
+def _font(element: ET.Element, shorthand: str) -> None:
+    found = re.match(r"(?:(\d+|bold|normal)\s+)?([\d.]+px)\s+(.*)", shorthand)
+    if found:
+        if found[1]:
+            element.set("font-weight", found[1])
+        element.set("font-size", found[2])
+        element.set("font-family", found[3].replace("'", "").replace('"', ""))

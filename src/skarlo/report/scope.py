@@ -1,0 +1,80 @@
+"""What a view is reading: the split, which candidates, at which cutoffs. An exhibit keeps it; an address carries it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from skarlo.core import Results
+from skarlo.core.results import CandidateResult, SplitResult
+
+VIEWS = ("line-up", "matrix", "curves", "cutoff")
+LINE_UP = ("roc_auc", "average_precision", "brier", "accuracy", "recall", "precision", "f1")
+COLOURS = ("#0d6b74", "#7b3f8c", "#a55f0a", "#46586b", "#5d7a1f", "#b0456a", "#2f5aa8", "#7a5b45")
+
+
+def letter(position: int) -> str:
+    """A, B, … for the first, second, … candidate."""
+    return chr(64 + position) if position <= 26 else letter((position - 1) // 26) + letter((position - 1) % 26 + 1)
+
+
+@dataclass(frozen=True)
+class Scope:
+    """A split, the positions of the candidates shown, and cutoffs by position where they differ from the kept."""
+
+    split: str
+    show: tuple[int, ...]
+    cutoffs: dict[int, float] = field(default_factory=dict)
+
+    def as_dict(self) -> dict[str, Any]:
+        """For keeping; JSON has only text keys."""
+        return {"split": self.split, "show": list(self.show), "cutoffs": {str(k): v for k, v in self.cutoffs.items()}}
+
+    @staticmethod
+    def of(data: dict[str, Any]) -> Scope:
+        """Back from what `as_dict` wrote."""
+        return Scope(data["split"], tuple(data["show"]), {int(k): float(v) for k, v in data["cutoffs"].items()})
+
+
+@dataclass(frozen=True)
+class Shown:
+    """One candidate as a view shows it."""
+
+    position: int
+    result: CandidateResult
+    part: SplitResult
+
+    @property
+    def letter(self) -> str:
+        return letter(self.position)
+
+    @property
+    def name(self) -> str:
+        return self.result["name"]
+
+    @property
+    def colour(self) -> str:
+        return COLOURS[(self.position - 1) % len(COLOURS)]
+
+    @property
+    def cutoff(self) -> float | None:
+        return self.result["cutoff"]["value"] if self.result["cutoff"] else None
+
+
+def candidates(results: Results, scope: Scope) -> list[Shown]:
+    """The candidates in scope, in study order."""
+    own = [c for c in results["candidates"] if c["gives"] != "baseline"]
+    return [Shown(i, c, c["splits"][scope.split]) for i, c in enumerate(own, 1) if i in scope.show]
+
+
+def baselines(results: Results, scope: Scope) -> list[Shown]:
+    """The baselines on the scope's split."""
+    own = [c for c in results["candidates"] if c["gives"] == "baseline"]
+    return [Shown(0, {**c, "name": baseline_name(results, c["name"])}, c["splits"][scope.split]) for c in own]
+
+
+def baseline_name(results: Results, name: str) -> str:
+    """A baseline's name with the name to show for its class."""
+    names = results["holdout"].get("names", {})
+    kind, _, label = name.partition(" ")
+    return f"always “{names.get(label, label)}”" if kind == "always" else name

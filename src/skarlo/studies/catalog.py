@@ -1,0 +1,179 @@
+"""Studies and their candidates: made from uploaded files, read back, their cutoffs kept."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from sqlmodel import Session, col, func, select
+
+from skarlo.intake import InputError, Problem, Source, StudySpec, parse_spec
+from skarlo.intake.load import load
+
+from .accounts import note
+from .records import (
+    CandidateRecord,
+    DossierRecord,
+    ExhibitRecord,
+    ReadingRecord,
+    RevisionRecord,
+    StudyRecord,
+    Upload,
+    User,
+    now,
+)
+from .refusals import Missing, Refusal
+from .workspace import Workspace
+
+
+def upload_of(session: Session, upload_id: int, user: User) -> Upload:
+    """One's own upload."""
+    found = session.get(Upload, upload_id)
+    if found is None or found.user_id != user.id:
+        raise Missing("there is no such upload of yours")
+    return found
+
+
+def study_of(session: Session, study_id: int) -> StudyRecord:
+    """A study by number. Raises Missing."""
+    found = session.get(StudyRecord, study_id)
+    if found is None:
+        raise Missing(f"there is no study {study_id}")
+    return found
+
+
+def candidates_of(session: Session, study_id: int) -> list[CandidateRecord]:
+    """A study's candidates, in order."""
+    query = select(CandidateRecord).where(CandidateRecord.study_id == study_id).order_by(col(CandidateRecord.position))
+    return list(session.exec(query))
+
+
+def spec_of(
+    study: StudyRecord, candidates: list[CandidateRecord], cutoffs: dict[int, float] | None = None
+) -> StudySpec:
+    """The study file that describes a kept study. `cutoffs` (by position) stand in for the kept ones."""
+    entries: list[dict[str, Any]] = []
+    for c in candidates:
+        entry: dict[str, Any] = {"name": c.name, "path": f"{c.position}:{c.file_name}", "in_use": c.in_use, **c.columns}
+        if "score" in c.columns:
+            value = (cutoffs or {}).get(c.position)
+            entry["cutoff"] = c.cutoff if value is None else value
+            if c.cutoff_chosen_on and (value is None or value == c.cutoff):
+                entry["cutoff_chosen_on"] = c.cutoff_chosen_on
+        entries.append(entry)
+    data = {
+        "format": "skarlo.study/1",
+        "title": study.title,
+        "holdout": {"path": f"0:{study.holdout_name}", **study.mapping},
+        "candidates": entries,
+    }
+    return parse_spec(data, "study")
+
+
+def files_of(workspace: Workspace, study: StudyRecord, candidates: list[CandidateRecord]) -> Any:
+    """From the paths that `spec_of` writes to the kept files."""
+    shas = {0: study.holdout_sha256, **{c.position: c.sha256 for c in candidates}}
+
+    def find(path: str) -> Source:
+        position, _, name = path.partition(":")
+        return Source(workspace.blob(shas[int(position)]), name)
+
+    return find
+
+
+def create(
+    workspace: Workspace, session: Session, user: User, title: str, holdout: Upload, mapping: dict[str, Any],
+    candidates: list[tuple[Upload, dict[str, Any]]],
+) -> StudyRecord:  # fmt: skip
+    """Make a study from uploads: all is read, joined and checked first.
+
+    Parameters
+    ----------
+    mapping : what each column of the hold-out is, in the words of the study file's [holdout]
+    candidates : each one's upload and its entry of the study file: name, score or label, cutoff, in_use
+
+    Raises
+    ------
+    InputError
+        With every problem in the files; nothing is kept then.
+    """
+    if not title.strip():
+        raise Refusal("a study needs a title", "title")
+    study = StudyRecord(title=title.strip(), holdout_sha256=holdout.sha256, holdout_name=holdout.name, mapping=mapping,
+                        author_id=user.id or 0)  # fmt: skip
+    records = [_candidate(i, upload, entry) for i, (upload, entry) in enumerate(candidates, 1)]
+    loaded = load(spec_of(study, records), files_of(workspace, study, records))
+    session.add(study)
+    session.flush()
+    for record in records:
+        record.study_id = study.id or 0
+        session.add(record)
+    session.add(DossierRecord(study_id=study.id or 0, heading=study.title))
+    note(session, user, "study made", study.id, {"rows": len(loaded.actual), "candidates": len(records)})
+    return study
+
+
+def _candidate(position: int, upload: Upload, entry: dict[str, Any]) -> CandidateRecord:
+    columns = {k: entry[k] for k in ("id", "score", "label") if entry.get(k)}
+    cutoff = entry.get("cutoff")
+    if "score" in columns and cutoff is None:
+        cutoff = 0.5
+    if "label" in columns and cutoff is not None:
+        raise InputError([Problem(f"candidate {entry['name']}: a cutoff needs a score, and it gives a label")])
+    return CandidateRecord(study_id=0, position=position, name=entry["name"], sha256=upload.sha256,
+                           file_name=upload.name, columns=columns, cutoff=cutoff,
+                           in_use=bool(entry.get("in_use")))  # fmt: skip
+
+
+def keep_cutoff(
+    session: Session, user: User, study_id: int, position: int, value: float, chosen_on: str | None
+) -> None:
+    """Keep a candidate's cutoff, and which split was looked at when it was chosen."""
+    found = next((c for c in candidates_of(session, study_id) if c.position == position), None)
+    if found is None:
+        raise Missing(f"the study has no candidate {position}")
+    if found.cutoff is None:
+        raise Refusal(f"{found.name} answers classes only and has no cutoff", "value")
+    if not math.isfinite(value):
+        raise Refusal("a cutoff is a finite number", "value")
+    was = found.cutoff
+    found.cutoff, found.cutoff_chosen_on = value, chosen_on
+    session.add(found)
+    note(session, user, "cutoff kept", study_id,
+         {"candidate": found.name, "from": was, "to": value, "chosen_on": chosen_on})  # fmt: skip
+
+
+def read_step(session: Session, user: User, study_id: int, step: str) -> None:
+    """Remember that a person has opened a step."""
+    if session.get(ReadingRecord, (study_id, user.id, step)) is None:
+        session.add(ReadingRecord(study_id=study_id, user_id=user.id or 0, step=step))
+
+
+def steps_read(session: Session, study_id: int, user: User) -> list[str]:
+    """The steps of a study that a person has opened."""
+    query = select(ReadingRecord).where(ReadingRecord.study_id == study_id, ReadingRecord.user_id == user.id)
+    return sorted(r.step for r in session.exec(query))
+
+
+def listing(session: Session) -> list[dict[str, Any]]:
+    """All studies, newest first, with how far each has come."""
+    out = []
+    for study in session.exec(select(StudyRecord).order_by(col(StudyRecord.id).desc())):
+        author = session.get(User, study.author_id)
+        exhibits = session.exec(
+            select(func.count()).select_from(ExhibitRecord).where(ExhibitRecord.study_id == study.id)
+        ).one()
+        revisions = session.exec(
+            select(func.count()).select_from(RevisionRecord).where(RevisionRecord.study_id == study.id)
+        ).one()
+        out.append({
+            "id": study.id, "title": study.title, "author": author.name if author else "", "created": study.created,
+            "candidates": [c.name for c in candidates_of(session, study.id or 0)],
+            "exhibits": exhibits, "revisions": revisions,
+        })  # fmt: skip
+    return out
+
+
+def touch(dossier: DossierRecord) -> None:
+    """Note that a dossier changed."""
+    dossier.changed = now()

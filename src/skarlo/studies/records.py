@@ -1,0 +1,151 @@
+"""What is kept, as tables. Files are kept as blobs and named here by their SHA-256."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import JSON, Column, UniqueConstraint
+from sqlmodel import Field, SQLModel
+
+ROLES = ("viewer", "analyst", "approver", "admin")
+
+
+def now() -> datetime:
+    """The time, in UTC."""
+    return datetime.now(UTC)
+
+
+class User(SQLModel, table=True):
+    """A person who may sign in."""
+
+    id: int | None = Field(default=None, primary_key=True)
+    name: str = Field(unique=True, index=True)
+    role: str
+    password_hash: str
+    created: datetime = Field(default_factory=now)
+
+
+class SignIn(SQLModel, table=True):
+    """A browser that is signed in, until `expires`. Only a hash of its token is kept."""
+
+    __tablename__ = "sign_in"
+    token_hash: str = Field(primary_key=True)
+    user_id: int = Field(foreign_key="user.id", ondelete="CASCADE")
+    expires: datetime
+
+
+class Upload(SQLModel, table=True):
+    """A file that came in, whole: its name and its blob."""
+
+    id: int | None = Field(default=None, primary_key=True)
+    sha256: str = Field(index=True)
+    name: str
+    size: int
+    user_id: int = Field(foreign_key="user.id")
+    created: datetime = Field(default_factory=now)
+
+
+class StudyRecord(SQLModel, table=True):
+    """A study: its title, what each column of the hold-out is, and which file it is."""
+
+    __tablename__ = "study"
+    id: int | None = Field(default=None, primary_key=True)
+    title: str
+    holdout_sha256: str
+    holdout_name: str
+    mapping: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
+    author_id: int = Field(foreign_key="user.id")
+    created: datetime = Field(default_factory=now)
+
+
+class CandidateRecord(SQLModel, table=True):
+    """A candidate of a study. `columns` says which column is what in its file."""
+
+    __tablename__ = "candidate"
+    __table_args__ = (UniqueConstraint("study_id", "position"), UniqueConstraint("study_id", "name"))
+    id: int | None = Field(default=None, primary_key=True)
+    study_id: int = Field(foreign_key="study.id", ondelete="CASCADE", index=True)
+    position: int
+    name: str
+    sha256: str
+    file_name: str
+    columns: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
+    cutoff: float | None = None
+    cutoff_chosen_on: str | None = None
+    in_use: bool = False
+
+
+class DossierRecord(SQLModel, table=True):
+    """The draft report of a study: its argument and the decision it asks for."""
+
+    __tablename__ = "dossier"
+    study_id: int = Field(primary_key=True, foreign_key="study.id", ondelete="CASCADE")
+    heading: str = ""
+    summary: str = ""
+    decision_candidate: str | None = None
+    decision_cutoff: float | None = None
+    decision_note: str = ""
+    changed: datetime = Field(default_factory=now)
+
+
+class ExhibitRecord(SQLModel, table=True):
+    """A view pinned as evidence: which view, in what scope, with what caption."""
+
+    __tablename__ = "exhibit"
+    id: int | None = Field(default=None, primary_key=True)
+    study_id: int = Field(foreign_key="study.id", ondelete="CASCADE", index=True)
+    position: int
+    view: str
+    scope: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
+    caption: str = ""
+    created: datetime = Field(default_factory=now)
+
+
+class RevisionRecord(SQLModel, table=True):
+    """A frozen dossier. Its content is a blob whose SHA-256 is the revision's fingerprint."""
+
+    __tablename__ = "revision"
+    __table_args__ = (UniqueConstraint("study_id", "number"),)
+    id: int | None = Field(default=None, primary_key=True)
+    study_id: int = Field(foreign_key="study.id", index=True)
+    number: int
+    sha256: str
+    author_id: int = Field(foreign_key="user.id")
+    created: datetime = Field(default_factory=now)
+
+
+class SignatureRecord(SQLModel, table=True):
+    """What a named person said of a revision: signed, or returned with a reason."""
+
+    __tablename__ = "signature"
+    __table_args__ = (UniqueConstraint("revision_id"),)
+    id: int | None = Field(default=None, primary_key=True)
+    revision_id: int = Field(foreign_key="revision.id", index=True)
+    revision_sha256: str
+    user_id: int = Field(foreign_key="user.id")
+    verdict: str
+    reason: str = ""
+    created: datetime = Field(default_factory=now)
+
+
+class ReadingRecord(SQLModel, table=True):
+    """That a step of a study has been opened by a person."""
+
+    __tablename__ = "reading"
+    study_id: int = Field(primary_key=True, foreign_key="study.id", ondelete="CASCADE")
+    user_id: int = Field(primary_key=True, foreign_key="user.id")
+    step: str = Field(primary_key=True)
+    at: datetime = Field(default_factory=now)
+
+
+class EventRecord(SQLModel, table=True):
+    """The audit trail: who did what, when. Only ever added to."""
+
+    __tablename__ = "event"
+    id: int | None = Field(default=None, primary_key=True)
+    at: datetime = Field(default_factory=now)
+    user_id: int | None = Field(default=None, foreign_key="user.id")
+    study_id: int | None = None
+    action: str
+    detail: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False))

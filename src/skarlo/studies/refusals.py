@@ -1,0 +1,23 @@
+"""What is asked and cannot be done, with the reason a person reads."""
+
+from __future__ import annotations
+
+
+class Refusal(Exception):  # noqa: N818
+    """The request is understood and refused: why, and which field is at fault."""
+
+    def __init__(self, why: str, field: str | None = None) -> None:
+        self.why, self.field = why, field
+        super().__init__(why)
+
+
+class Missing(Refusal):
+    """What is asked for does not exist."""
+
+
+class Conflict(Refusal):
+    """The request does not fit the state things are in."""
+
+
+class Forbidden(Refusal):
+    """This person may not do this."""

@@ -1,0 +1,47 @@
+"""The sample workspace: two people and the first study of the sample world."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+from sqlmodel import select
+
+from skarlo.intake import read_spec
+from skarlo.sample import write_limb_failure
+from skarlo.studies import accounts, catalog
+from skarlo.studies.records import StudyRecord, Upload, User
+from skarlo.studies.workspace import Workspace
+
+PEOPLE = {"analyst": ("analyst", "plane-lime-oak-17"), "approver": ("approver", "maple-poplar-42")}
+
+
+def prepare(workspace: Workspace) -> None:
+    """Add what is missing of the sample people and study; what is there stays as it is."""
+    with workspace.session() as records:
+        for name, (role, password) in PEOPLE.items():
+            if records.exec(select(User).where(User.name == name)).first() is None:
+                accounts.add_user(records, name, role, password)
+    with workspace.session() as records:
+        analyst = records.exec(select(User).where(User.name == "analyst")).one()
+        empty = records.exec(select(StudyRecord)).first() is None
+    if empty:
+        with tempfile.TemporaryDirectory() as folder:
+            bring_in(workspace, write_limb_failure(Path(folder)), analyst)
+
+
+def bring_in(workspace: Workspace, study_file: Path, user: User) -> int:
+    """Make a kept study of a study file and its files; returns its number."""
+    spec = read_spec(study_file)
+    with workspace.session() as records:
+
+        def take(name: str) -> Upload:
+            data = (study_file.parent / name).read_bytes()
+            upload = Upload(sha256=workspace.keep(data), name=name, size=len(data), user_id=user.id or 0)
+            records.add(upload)
+            return upload
+
+        holdout = take(spec.holdout.path)
+        mapping = spec.holdout.model_dump(exclude={"path"}, exclude_defaults=True)
+        entries = [(take(c.path or spec.holdout.path), c.model_dump()) for c in spec.candidates]
+        return catalog.create(workspace, records, user, spec.title, holdout, mapping, entries).id or 0

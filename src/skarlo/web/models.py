@@ -1,0 +1,319 @@
+"""What the HTTP interface takes and gives. The OpenAPI document is made from these."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, RootModel
+
+from skarlo.core import Explanation, Results
+from skarlo.studies.records import ROLES
+
+View = Literal["line-up", "matrix", "curves", "cutoff"]
+Step = Literal["intake", "line-up", "matrix", "curves", "cutoff", "dossier"]
+
+
+class Strict(BaseModel):
+    """A body in which an unknown field is an error."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+def _numbers(value: Any) -> Any:
+    """Repeated, or separated by commas."""
+    return [x for part in value for x in str(part).split(",") if x] if isinstance(value, list) else value
+
+
+Finite = Annotated[float, Field(allow_inf_nan=False)]
+
+
+class Problem(BaseModel):
+    """Problem details, RFC 9457."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    field: str | None = None
+    problems: list[dict[str, Any]] | None = None
+    count: int | None = None
+
+
+class UserOut(BaseModel):
+    id: int
+    name: str
+    role: Literal[ROLES]  # type: ignore[valid-type]
+
+
+class SessionOut(BaseModel):
+    """Who is signed in here, and the token that changes must carry in X-CSRFToken."""
+
+    user: UserOut | None
+    csrf: str
+
+
+class Credentials(Strict):
+    name: str
+    password: str
+
+
+class ColumnOut(BaseModel):
+    name: str
+    first: list[str]
+    distinct: int
+    empty: int
+    values: list[str]
+    numeric: bool
+
+
+class UploadQuery(BaseModel):
+    name: str = Field(min_length=1, max_length=255)
+
+
+class UploadOut(BaseModel):
+    id: int
+    name: str
+    sha256: str
+    size: int
+    rows: int
+    columns: list[ColumnOut]
+    guess: dict[str, str | None]
+
+
+class HoldoutIn(Strict):
+    """What each column of the hold-out is, in the words of the study file."""
+
+    upload: int
+    id: str | None = None
+    truth: str
+    positive: str
+    split: str | None = None
+    report_on: str | None = None
+    tune_on: str | None = None
+    also: list[str] = []
+    names: dict[str, str] = {}
+    words: dict[Literal["tp", "fn", "fp", "tn"], str] = {}
+
+
+class CandidateIn(Strict):
+    upload: int
+    name: str = Field(min_length=1, max_length=80)
+    id: str | None = None
+    score: str | None = None
+    label: str | None = None
+    cutoff: Finite | None = None
+    in_use: bool = False
+
+
+class StudyIn(Strict):
+    title: str = Field(min_length=1, max_length=200)
+    holdout: HoldoutIn
+    candidates: list[CandidateIn] = Field(min_length=1, max_length=26)
+
+
+class StudyPath(BaseModel):
+    study_id: int
+
+
+class StudyLine(BaseModel):
+    id: int
+    title: str
+    author: str
+    created: datetime
+    candidates: list[str]
+    exhibits: int
+    revisions: int
+    stamp: str | None
+
+
+class StudyList(BaseModel):
+    studies: list[StudyLine]
+
+
+class CandidateOut(BaseModel):
+    position: int
+    letter: str
+    name: str
+    gives: str
+    file: str
+    sha256: str
+    columns: dict[str, Any]
+    cutoff: float | None
+    cutoff_chosen_on: str | None
+    in_use: bool
+
+
+class StudyOut(BaseModel):
+    id: int
+    title: str
+    author: str
+    created: datetime
+    holdout: dict[str, Any]
+    mapping: dict[str, Any]
+    holdout_file: str
+    balance: dict[str, dict[str, int]]
+    candidates: list[CandidateOut]
+    steps_read: list[str]
+    revision: int
+    stamp: str | None
+
+
+class CutoffsQuery(BaseModel):
+    cutoffs: str = Field(
+        default="",
+        pattern=r"^(\d+:-?\d+(\.\d*)?([eE][-+]?\d+)?(,|$))*$",
+        description="cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5",
+    )
+
+    def by_position(self) -> dict[int, float]:
+        """The cutoffs as numbers."""
+        pairs = (part.split(":") for part in self.cutoffs.split(",") if part)
+        return {int(position): float(value) for position, value in pairs}
+
+
+class ResultsOut(RootModel[Results]):
+    """The results file."""
+
+
+class ScopeQuery(CutoffsQuery):
+    view: View
+    split: str
+    show: Annotated[list[int], BeforeValidator(_numbers)]
+
+
+class SentenceOut(BaseModel):
+    sentence: str
+
+
+class ExplainQuery(CutoffsQuery):
+    candidate: str
+    split: str
+    metric: str
+
+
+class ExplanationOut(RootModel[Explanation]):
+    """One number, unfolded."""
+
+
+class SplitQuery(BaseModel):
+    split: str
+
+
+class TallyOut(BaseModel):
+    """Counts at each distinct score from the highest down: rows at or above it, by actual class."""
+
+    position: int
+    score: list[float]
+    tp: list[int]
+    fp: list[int]
+    positives: int
+    negatives: int
+
+
+class TalliesOut(BaseModel):
+    tallies: list[TallyOut]
+
+
+class CutoffPath(StudyPath):
+    position: int
+
+
+class CutoffIn(Strict):
+    value: Finite
+    chosen_on: str | None = None
+
+
+class StepPath(StudyPath):
+    step: Step
+
+
+class ScopeBody(Strict):
+    split: str
+    show: list[int] = Field(min_length=1)
+    cutoffs: dict[int, Finite] = {}
+
+
+class ExhibitIn(Strict):
+    view: View
+    scope: ScopeBody
+    caption: str = Field(default="", max_length=2000)
+    position: int | None = None
+
+
+class ExhibitPath(StudyPath):
+    exhibit_id: int
+
+
+class CaptionIn(Strict):
+    caption: str = Field(max_length=2000)
+
+
+class OrderIn(Strict):
+    order: list[int]
+
+
+class ExhibitOut(BaseModel):
+    id: int
+    view: View
+    scope: ScopeBody
+    caption: str
+
+
+class DossierIn(Strict):
+    heading: str | None = Field(default=None, max_length=300)
+    summary: str | None = Field(default=None, max_length=100_000)
+    decision_candidate: str | None = None
+    decision_cutoff: Finite | None = None
+    decision_note: str | None = Field(default=None, max_length=20_000)
+
+
+class VerdictOut(BaseModel):
+    verdict: str
+    by: str
+    at: str
+    reason: str
+
+
+class RevisionOut(BaseModel):
+    id: int
+    number: int
+    sha256: str
+    author: str
+    author_id: int
+    submitted: str
+    stamp: str
+    verdict: VerdictOut | None
+
+
+class DossierOut(BaseModel):
+    heading: str
+    summary: str
+    drafted: str
+    decision_candidate: str | None
+    decision_cutoff: float | None
+    decision_note: str
+    exhibits: list[ExhibitOut]
+    revisions: list[RevisionOut]
+    preview: str
+
+
+class RevisionPath(BaseModel):
+    revision_id: int
+
+
+class SignIn(Strict):
+    password: str
+
+
+class ReturnIn(Strict):
+    reason: str = Field(max_length=5000)
+
+
+class ReportQuery(BaseModel):
+    download: bool = False
+
+
+class Health(BaseModel):
+    status: str
+    skarlo: str

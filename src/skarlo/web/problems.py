@@ -1,0 +1,70 @@
+"""Errors as problem details (RFC 9457): what is wrong, where, and what to do."""
+
+from __future__ import annotations
+
+import json
+import logging
+from http import HTTPStatus
+from typing import Any
+
+from flask import Flask, Response, make_response
+from flask_wtf.csrf import CSRFError
+from pydantic import ValidationError
+from werkzeug.exceptions import HTTPException
+
+from skarlo.intake import InputError
+from skarlo.studies.refusals import Conflict, Forbidden, Missing, Refusal
+
+LOG = logging.getLogger("skarlo.web")
+MOST = 200
+_STATUS: dict[type[Refusal], int] = {Missing: 404, Conflict: 409, Forbidden: 403, Refusal: 422}
+
+
+def problem(status: int, detail: str, field: str | None = None, **more: Any) -> Response:
+    """A problem details response."""
+    body = {"type": "about:blank", "title": HTTPStatus(status).phrase, "status": status, "detail": detail}
+    if field:
+        body["field"] = field
+    response = make_response(json.dumps(body | more, ensure_ascii=False, allow_nan=False), status)
+    response.mimetype = "application/problem+json"
+    return response
+
+
+def invalid(e: ValidationError) -> Response:
+    """A request that does not fit its model."""
+    errors = e.errors(include_url=False, include_context=False, include_input=False)
+    fields = [".".join(str(p) for p in error["loc"]) for error in errors]
+    detail = "; ".join(f"{f}: {error['msg']}" if f else error["msg"] for f, error in zip(fields, errors, strict=True))
+    return problem(422, detail, fields[0] if fields else None)
+
+
+def install(app: Flask) -> None:
+    """Answer every error of the interface as a problem."""
+
+    @app.errorhandler(InputError)
+    def input_error(e: InputError) -> Response:
+        n = len(e.problems)
+        return problem(
+            422, f"the files cannot be used: {n:,} {'problem' if n == 1 else 'problems'}",
+            problems=[p.as_dict() | {"line": str(p)} for p in e.problems[:MOST]], count=n,
+        )  # fmt: skip
+
+    @app.errorhandler(Refusal)
+    def refusal(e: Refusal) -> Response:
+        return problem(_STATUS[type(e)], e.why, e.field)
+
+    @app.errorhandler(CSRFError)
+    def csrf(e: CSRFError) -> Response:
+        return problem(400, "the request carries no valid token of this page; reload the page and try again")
+
+    @app.errorhandler(HTTPException)
+    def http(e: HTTPException) -> Response:
+        answer = problem(e.code or 500, e.description or "")
+        if e.code == 429:
+            answer.headers["Retry-After"] = "60"
+        return answer
+
+    @app.errorhandler(Exception)
+    def unexpected(e: Exception) -> Response:
+        LOG.exception("unexpected error")
+        return problem(500, "something went wrong inside Skarlo; nothing was kept of this request")

@@ -1,0 +1,1 @@
+"""The routes of the HTTP interface, by what they are about."""

@@ -1,0 +1,93 @@
+"""Revisions: submitting, reading, signing, returning; and the report's own address."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3 import Tag
+from sqlmodel import Session
+
+from skarlo.report import render, revisions
+from skarlo.studies.records import RevisionRecord
+
+from ..models import Problem, ReportQuery, ReturnIn, RevisionOut, RevisionPath, SignIn, StudyPath, VerdictOut
+from ..security import limiter, needs, signed_in, workspace
+from ..shared import answer, api, evaluator
+
+TAG = [Tag(name="revisions")]
+
+
+def revision_out(records: Session, revision: RevisionRecord) -> RevisionOut:
+    """A revision as the interface gives it."""
+    state = revisions.page_state(records, revision)
+    verdict = VerdictOut(**state["verdict"]) if state["verdict"] else None
+    return RevisionOut(
+        id=revision.id or 0, number=revision.number, sha256=revision.sha256, author=state["author"],
+        author_id=revision.author_id, submitted=state["submitted"], stamp=state["stamp"], verdict=verdict,
+    )  # fmt: skip
+
+
+@api.post("/studies/<int:study_id>/revisions", tags=TAG, responses={201: RevisionOut, 409: Problem})
+@needs("write")
+def submit(path: StudyPath) -> Response:
+    """Freeze the dossier as the next revision and ask for a signature."""
+    with workspace().session() as records:
+        return answer(revision_out(records, revisions.submit(evaluator(), records, signed_in(), path.study_id)), 201)
+
+
+@api.get("/revisions/<int:revision_id>", tags=TAG, responses={200: RevisionOut})
+def read_revision(path: RevisionPath) -> Response:
+    """A revision's state."""
+    with workspace().session() as records:
+        return answer(revision_out(records, revisions.revision_of(records, path.revision_id)))
+
+
+@api.get("/revisions/<int:revision_id>/content", tags=TAG)
+def read_content(path: RevisionPath) -> Response:
+    """A revision's frozen content: the bytes whose SHA-256 is its fingerprint."""
+    with workspace().session() as records:
+        revision = revisions.revision_of(records, path.revision_id)
+    response = Response(workspace().read(revision.sha256), mimetype="application/json")
+    response.set_etag(revision.sha256)
+    return response
+
+
+@api.post("/revisions/<int:revision_id>/signature", tags=TAG, responses={201: RevisionOut, 409: Problem})
+@limiter.limit("10 per minute")
+@needs("sign")
+def sign(path: RevisionPath, body: SignIn) -> Response:
+    """Sign a revision with one's password."""
+    with workspace().session() as records:
+        revision = revisions.revision_of(records, path.revision_id)
+        revisions.decide(records, signed_in(), revision, "signed", body.password)
+        return answer(revision_out(records, revision), 201)
+
+
+@api.post("/revisions/<int:revision_id>/return", tags=TAG, responses={201: RevisionOut, 409: Problem})
+@needs("sign")
+def send_back(path: RevisionPath, body: ReturnIn) -> Response:
+    """Return a revision with a reason."""
+    with workspace().session() as records:
+        revision = revisions.revision_of(records, path.revision_id)
+        revisions.decide(records, signed_in(), revision, "returned", "", body.reason)
+        return answer(revision_out(records, revision), 201)
+
+
+@api.get("/reports/<int:revision_id>", tags=TAG)
+def report(path: RevisionPath, query: ReportQuery) -> Response:
+    """The report of a revision: one self-contained HTML page, to read here or to save."""
+    with workspace().session() as records:
+        revision = revisions.revision_of(records, path.revision_id)
+        page = render.to_page(revisions.content_of(workspace(), revision), revisions.page_state(records, revision))
+    response = as_page(page)
+    if query.download:
+        response.headers["Content-Disposition"] = (
+            f'attachment; filename="report-{revision.study_id}-revision-{revision.number}.html"'
+        )
+    return response
+
+
+def as_page(html: str) -> Response:
+    """A report page under its own content policy; only Skarlo's own pages may frame it."""
+    response = Response(html, mimetype="text/html")
+    response.headers["Content-Security-Policy"] = f"{render.content_policy()}; frame-ancestors 'self'"
+    return response

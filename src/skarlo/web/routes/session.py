@@ -1,0 +1,60 @@
+"""Signing in and out."""
+
+from __future__ import annotations
+
+from flask import Response, request, session
+from flask_login import current_user, login_user, logout_user
+from flask_openapi3 import Tag
+from flask_wtf.csrf import generate_csrf
+
+from skarlo.studies import accounts
+
+from ..models import Credentials, Problem, SessionOut, UserOut
+from ..problems import problem
+from ..security import Account, limiter, signed_in, workspace
+from ..shared import answer, api
+
+TAG = [Tag(name="session")]
+
+
+def _session() -> Response:
+    user = signed_in() if current_user.is_authenticated else None
+    out = UserOut(id=user.id or 0, name=user.name, role=user.role) if user else None
+    return answer(SessionOut(user=out, csrf=generate_csrf()))
+
+
+def _name() -> str:
+    body = request.get_json(silent=True)
+    return str(body.get("name", ""))[:80] if isinstance(body, dict) else ""
+
+
+@api.get("/session", tags=TAG, responses={200: SessionOut}, endpoint="session_read")
+def session_read() -> Response:
+    """Who is signed in, and the token for changes."""
+    return _session()
+
+
+@api.post("/session", tags=TAG, responses={200: SessionOut, 429: Problem}, endpoint="session_begin")
+@limiter.limit("30 per minute")
+@limiter.limit("6 per minute", key_func=_name)
+def session_begin(body: Credentials) -> Response:
+    """Sign in."""
+    with workspace().session() as records:
+        user = accounts.with_password(records, body.name, body.password)
+        if user is None:
+            return problem(401, "that name and password do not go together")
+        session.clear()
+        token = accounts.begin(records, user)
+    session.permanent = True
+    login_user(Account(user, token))
+    return _session()
+
+
+@api.delete("/session", tags=TAG, responses={200: SessionOut}, endpoint="session_end")
+def session_end() -> Response:
+    """Sign out."""
+    with workspace().session() as records:
+        accounts.end(records, current_user.token)
+    logout_user()
+    session.clear()
+    return _session()

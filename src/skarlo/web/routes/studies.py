@@ -1,0 +1,210 @@
+"""Uploads, studies, their results and cutoffs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from flask import Response, request
+from flask_openapi3 import Tag
+from sqlmodel import Session, col, select
+
+from skarlo.core import explain, tally
+from skarlo.intake import InputError, Source, read_table
+from skarlo.intake.guess import describe, guess
+from skarlo.report import drafting
+from skarlo.report.revisions import revisions_of, stamp
+from skarlo.report.scope import Scope, letter
+from skarlo.studies import catalog
+from skarlo.studies.records import StudyRecord, Upload, User
+from skarlo.studies.refusals import Missing, Refusal
+
+from ..models import (
+    CandidateOut,
+    CutoffIn,
+    CutoffPath,
+    CutoffsQuery,
+    ExplainQuery,
+    ExplanationOut,
+    ResultsOut,
+    ScopeQuery,
+    SentenceOut,
+    SplitQuery,
+    StepPath,
+    StudyIn,
+    StudyLine,
+    StudyList,
+    StudyOut,
+    StudyPath,
+    TalliesOut,
+    TallyOut,
+    UploadOut,
+    UploadQuery,
+)
+from ..security import needs, signed_in, workspace
+from ..shared import answer, api, evaluator, immutable
+
+TAG = [Tag(name="studies")]
+CHUNK = 1 << 20
+
+
+def _chunks() -> Iterator[bytes]:
+    while chunk := request.stream.read(CHUNK):
+        yield chunk
+
+
+@api.post("/uploads", tags=TAG, responses={201: UploadOut})
+@needs("write")
+def upload(query: UploadQuery) -> Response:
+    """Take a file in (the request's body), read it, and say what its columns look like."""
+    sha256, size = workspace().keep_stream(_chunks())
+    name = query.name.replace("\\", "/").rsplit("/", 1)[-1]
+    if size == 0:
+        raise Refusal(f"{name} is empty", "name")
+    try:
+        table = read_table(Source(workspace().blob(sha256), name))
+    except InputError:
+        _forget(sha256)
+        raise
+    with workspace().session() as records:
+        record = Upload(sha256=sha256, name=name, size=size, user_id=signed_in().id or 0)
+        records.add(record)
+        records.flush()
+        columns = describe(table)
+        return answer(UploadOut.model_validate({
+            "id": record.id, "name": name, "sha256": sha256, "size": size, "rows": table.height, "columns": columns,
+            "guess": guess(columns, table.height),
+        }), 201)  # fmt: skip
+
+
+def _forget(sha256: str) -> None:
+    """Remove the file of an upload that could not be read, unless an earlier one with these bytes is kept."""
+    with workspace().session() as records:
+        if records.exec(select(Upload).where(col(Upload.sha256) == sha256)).first() is None:
+            workspace().blob(sha256).unlink(missing_ok=True)
+
+
+@api.get("/studies", tags=TAG, responses={200: StudyList})
+def list_studies() -> Response:
+    """All studies, newest first."""
+    with workspace().session() as records:
+        lines = [StudyLine(**line, stamp=_last_stamp(records, line["id"])) for line in catalog.listing(records)]
+    return answer(StudyList(studies=lines))
+
+
+def _last_stamp(records: Session, study_id: int) -> str | None:
+    earlier = revisions_of(records, study_id)
+    return stamp(records, earlier[-1]) if earlier else None
+
+
+@api.post("/studies", tags=TAG, responses={201: StudyOut})
+@needs("write")
+def make_study(body: StudyIn) -> Response:
+    """Make a study from uploads. Any fault in the files is named and nothing is kept."""
+    with workspace().session() as records:
+        user = signed_in()
+        holdout = catalog.upload_of(records, body.holdout.upload, user)
+        mapping = body.holdout.model_dump(exclude={"upload"}, exclude_none=True)
+        entries = [(catalog.upload_of(records, c.upload, user), c.model_dump()) for c in body.candidates]
+        study = catalog.create(workspace(), records, user, body.title, holdout, mapping, entries)
+        return answer(_study(records, study, user), 201)
+
+
+def _study(records: Session, study: StudyRecord, user: User) -> StudyOut:
+    results = evaluator().results(records, study.id or 0)
+    first = results["candidates"][0]
+    author = records.get(User, study.author_id)
+    earlier = revisions_of(records, study.id or 0)
+    gives = {c["name"]: c["gives"] for c in results["candidates"]}
+    return StudyOut(
+        id=study.id or 0, title=study.title, author=author.name if author else "", created=study.created,
+        holdout=dict(results["holdout"]), mapping=study.mapping, holdout_file=study.holdout_name,
+        balance={name: part["actual"] for name, part in first["splits"].items()},
+        candidates=[
+            CandidateOut(position=c.position, letter=letter(c.position), name=c.name, gives=gives[c.name],
+                         file=c.file_name, sha256=c.sha256, columns=c.columns, cutoff=c.cutoff,
+                         cutoff_chosen_on=c.cutoff_chosen_on, in_use=c.in_use)
+            for c in catalog.candidates_of(records, study.id or 0)
+        ],
+        steps_read=catalog.steps_read(records, study.id or 0, user),
+        revision=len(earlier), stamp=stamp(records, earlier[-1]) if earlier else None,
+    )  # fmt: skip
+
+
+@api.get("/studies/<int:study_id>", tags=TAG, responses={200: StudyOut})
+def read_study(path: StudyPath) -> Response:
+    """A study: its rows, columns and candidates."""
+    with workspace().session() as records:
+        return answer(_study(records, catalog.study_of(records, path.study_id), signed_in()))
+
+
+@api.get("/studies/<int:study_id>/results", tags=TAG, responses={200: ResultsOut})
+def read_results(path: StudyPath, query: CutoffsQuery) -> Response:
+    """The results, at the given cutoffs or at those kept."""
+    with workspace().session() as records:
+        return immutable(evaluator().results(records, path.study_id, query.by_position()))
+
+
+@api.get("/studies/<int:study_id>/sentence", tags=TAG, responses={200: SentenceOut})
+def read_sentence(path: StudyPath, query: ScopeQuery) -> Response:
+    """The drafted sentence at the top of a view."""
+    with workspace().session() as records:
+        results = evaluator().results(records, path.study_id, query.by_position())
+    known_split(results, query.split)
+    return answer(SentenceOut(sentence=drafting.sentence(query.view, results, Scope(query.split, tuple(query.show)))))
+
+
+def known_split(results: Any, split: str) -> None:
+    """Raises Missing for a split the results do not hold."""
+    if split not in results["candidates"][0]["splits"]:
+        raise Missing(f"there is no split {split}", "split")
+
+
+@api.get("/studies/<int:study_id>/explain", tags=TAG, responses={200: ExplanationOut})
+def read_explanation(path: StudyPath, query: ExplainQuery) -> Response:
+    """One number, unfolded."""
+    with workspace().session() as records:
+        results = evaluator().results(records, path.study_id, query.by_position())
+    try:
+        return immutable(explain(results, query.candidate, query.split, query.metric))
+    except KeyError as e:
+        raise Missing(str(e.args[0])) from e
+
+
+@api.get("/studies/<int:study_id>/tallies", tags=TAG, responses={200: TalliesOut})
+def read_tallies(path: StudyPath, query: SplitQuery) -> Response:
+    """The counts that the live cutoff reads, for every candidate that gives a score."""
+    with workspace().session() as records:
+        study = evaluator().study(records, path.study_id)
+    if query.split not in study.splits:
+        raise Missing(f"there is no split {query.split}", "split")
+    rows = study.splits[query.split]
+    positive = study.actual[rows] == study.positive
+    out = []
+    for i, candidate in enumerate(study.candidates, 1):
+        if candidate.score is not None:
+            t = tally.make(candidate.score[rows], positive)
+            out.append(TallyOut(position=i, score=t.score[::-1].tolist(), tp=t.tp[::-1].tolist(),
+                                fp=t.fp[::-1].tolist(), positives=t.positives, negatives=t.negatives))  # fmt: skip
+    return immutable(TalliesOut(tallies=out).model_dump())
+
+
+@api.put("/studies/<int:study_id>/candidates/<int:position>/cutoff", tags=TAG, responses={200: StudyOut})
+@needs("write")
+def keep_cutoff(path: CutoffPath, body: CutoffIn) -> Response:
+    """Keep a candidate's cutoff."""
+    with workspace().session() as records:
+        study = catalog.study_of(records, path.study_id)
+        catalog.keep_cutoff(records, signed_in(), path.study_id, path.position, body.value, body.chosen_on)
+        records.flush()
+        return answer(_study(records, study, signed_in()))
+
+
+@api.put("/studies/<int:study_id>/steps/<step>", tags=TAG, responses={200: StudyOut})
+def read_step(path: StepPath) -> Response:
+    """Remember that one has opened a step."""
+    with workspace().session() as records:
+        study = catalog.study_of(records, path.study_id)
+        catalog.read_step(records, signed_in(), path.study_id, path.step)
+        records.flush()
+        return answer(_study(records, study, signed_in()))

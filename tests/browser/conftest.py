@@ -1,0 +1,80 @@
+"""A real server over a fresh workspace, and Debian's Chromium to use it with."""
+
+from __future__ import annotations
+
+import shutil
+import threading
+
+import pytest
+import waitress
+from playwright.sync_api import sync_playwright
+
+from skarlo.studies import accounts
+from skarlo.studies.workspace import Workspace
+from skarlo.web import security
+from skarlo.web.app import STATIC, create_app
+
+ARGS = [
+    "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+    "--no-first-run",
+]  # fmt: skip
+PASSWORD = "a long password"
+PEOPLE = {"ana": "analyst", "ava": "approver", "vic": "viewer"}
+
+
+@pytest.fixture(scope="session")
+def chromium():
+    path = shutil.which("chromium")
+    assert path, "Chromium is needed on the path: install Debian's package chromium"
+    assert (STATIC / "index.html").exists(), "the front end is not built: make build"
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=path, args=ARGS)
+        yield browser
+        browser.close()
+
+
+class Server:
+    """A running server: its address and its workspace."""
+
+    def __init__(self, folder):
+        self.workspace = Workspace.open(folder)
+        with self.workspace.session() as records:
+            for name, role in PEOPLE.items():
+                accounts.add_user(records, name, role, PASSWORD)
+        app = create_app(self.workspace)
+        security.limiter.reset()
+        self.server = waitress.create_server(app, host="127.0.0.1", port=0, threads=4)
+        self.address = f"http://127.0.0.1:{self.server.effective_port}"
+        threading.Thread(target=self.server.run, daemon=True).start()
+
+
+@pytest.fixture
+def server(tmp_path):
+    running = Server(tmp_path / "workspace")
+    yield running
+    running.server.close()
+
+
+@pytest.fixture
+def person(chromium, server):
+    """Open a browser of one's own and sign in; any error on the page fails the test."""
+    contexts, faults = [], []
+
+    def open_as(name, **how):
+        context = chromium.new_context(viewport={"width": 1280, "height": 800}, **how)
+        contexts.append(context)
+        page = context.new_page()
+        page.set_default_timeout(15_000)
+        page.on("pageerror", lambda e: faults.append(str(e)))
+        page.on("console", lambda m: faults.append(m.text) if m.type == "error" and "status of" not in m.text else None)
+        page.goto(server.address)
+        page.get_by_label("Name").fill(name)
+        page.get_by_label("Password").fill(PASSWORD)
+        page.get_by_role("button", name="Sign in").click()
+        page.get_by_role("heading", name="Studies", exact=True).wait_for()
+        return page
+
+    yield open_as
+    for context in contexts:
+        context.close()
+    assert faults == []

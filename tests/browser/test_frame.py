@@ -1,0 +1,205 @@
+"""The frame: addresses that restore, keys, roles, access for all."""
+
+from __future__ import annotations
+
+import json
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import expect
+from sqlmodel import select
+
+from files import write_study
+from skarlo.core import shown
+from skarlo.sample import write_limb_failure
+from skarlo.studies.records import User
+from skarlo.web.demo import bring_in
+
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+AXE = Path(__file__).parents[2] / "ui" / "node_modules" / "axe-core" / "axe.min.js"
+VIEWS = ("intake", "line-up", "matrix", "curves", "cutoff", "dossier")
+
+
+@pytest.fixture
+def study(server, tmp_path):
+    with server.workspace.session() as records:
+        ana = records.exec(select(User).where(User.name == "ana")).one()
+    number = bring_in(server.workspace, write_study(tmp_path / "files"), ana)
+    return f"{server.address}/studies/{number}"
+
+
+def test_an_address_restores_what_its_sender_saw(person, study):
+    ana, vic = person("ana"), person("vic")
+    ana.goto(f"{study}/matrix?split=tuning&show=A&cut=A:0.37")
+    expect(ana.locator("[data-part='split']")).to_contain_text("Tuning")
+    expect(ana.locator("main[data-stale='false'] [data-matrix='A'] button")).to_have_count(4)
+    seen = ana.locator("[data-matrix='A'] button").all_inner_texts()
+    ana.reload()
+    expect(ana.locator("[data-matrix='A'] button")).to_have_text(seen)
+    vic.goto(ana.url)
+    expect(vic.locator("[data-chip='A']")).to_contain_text("≥ 0.370")
+    expect(vic.locator("[data-matrix='B']")).to_have_count(0)
+    expect(vic.locator("[data-matrix='A'] button")).to_have_text(seen)
+
+
+def test_a_plain_address_is_written_out(person, study):
+    ana = person("ana")
+    ana.goto(study)
+    expect(ana).to_have_url(re.compile(r"/line-up\?split=test&show=AB&cut=A%3A0\.5"))
+    ana.goto(f"{study}/curves?split=moon&show=Z&cut=A:x,Q:1")
+    expect(ana.locator("[data-part='split']")).to_contain_text("Test")
+    expect(ana.get_by_role("heading", name="Curves")).to_be_visible()
+
+
+def test_keys_switch_walk_nudge_and_undo(person, study):
+    ana = person("ana")
+    ana.goto(f"{study}/line-up")
+    expect(ana.locator("tr[data-row='Labels']")).to_be_visible()
+    ana.keyboard.press("2")
+    expect(ana.locator("tr[data-row='Labels']")).to_have_count(0)
+    ana.keyboard.press("2")
+    expect(ana.locator("tr[data-row='Labels']")).to_be_visible()
+    for _ in range(3):
+        ana.keyboard.press("j")
+    expect(ana.get_by_role("heading", name="Cutoff", exact=True)).to_be_visible()
+    expect(ana.get_by_role("slider")).to_have_attribute("aria-valuenow", "0.5")
+    ana.keyboard.press(".")
+    ana.keyboard.press(".")
+    ana.keyboard.press("<")
+    expect(ana.get_by_role("slider")).to_have_attribute("aria-valuenow", "0.492")
+    expect(ana.locator("[data-chip='A']")).to_contain_text("≥ 0.492")
+    ana.keyboard.press("u")
+    expect(ana.locator("[data-chip='A']")).to_contain_text("≥ 0.500")
+    ana.keyboard.press("?")
+    expect(ana.get_by_role("dialog")).to_contain_text("No key does something that cannot be undone")
+    ana.keyboard.press("Escape")
+    ana.keyboard.press("/")
+    ana.get_by_label("Part of a name").fill("matr")
+    ana.keyboard.press("Enter")
+    expect(ana.get_by_role("heading", name="Matrix", exact=True)).to_be_visible()
+
+
+def test_removing_an_exhibit_can_be_undone(person, study):
+    ana = person("ana")
+    ana.goto(f"{study}/matrix")
+    ana.get_by_role("button", name="Pin this view").click()
+    ana.get_by_label("Caption").fill("Where it errs")
+    ana.keyboard.press("Enter")
+    ana.goto(f"{study}/dossier")
+    ana.get_by_role("button", name="Remove exhibit 1").click()
+    expect(ana.locator("[data-exhibit]")).to_have_count(0)
+    ana.get_by_role("button", name=re.compile("undo removing")).click()
+    expect(ana.get_by_label("Caption of exhibit 1")).to_have_value("Where it errs")
+
+
+def test_a_cutoff_moved_on_the_reported_rows_is_called_that(person, study):
+    ana = person("ana")
+    ana.goto(f"{study}/cutoff")
+    expect(ana.get_by_role("note")).to_contain_text("chosen on the rows it is reported on")
+    expect(ana.get_by_role("slider")).to_be_visible()
+    ana.keyboard.press(".")
+    expect(ana.locator("[data-step='cutoff']")).to_contain_text("A chosen on test")
+    ana.goto(f"{study}/line-up")
+    expect(ana.get_by_label("Findings")).to_contain_text("was chosen on the test rows it is reported on")
+
+
+def test_a_viewer_reads_and_is_offered_no_change(person, study):
+    vic = person("vic")
+    vic.goto(f"{study}/matrix")
+    expect(vic.locator("[data-matrix='A']")).to_be_visible()
+    expect(vic.get_by_role("button", name="Pin this view")).to_have_count(0)
+    vic.keyboard.press("p")
+    expect(vic.get_by_role("dialog")).to_have_count(0)
+    vic.goto(f"{study}/dossier")
+    expect(vic.get_by_role("button", name="Submit for sign-off")).to_have_count(0)
+    vic.goto(f"{study}/cutoff")
+    expect(vic.get_by_role("slider")).to_be_visible()
+    vic.keyboard.press(".")
+    expect(vic.locator("[data-chip='A']")).to_contain_text("≥ 0.501")  # in this address only
+    vic.goto(f"{study}/cutoff")
+    expect(vic.locator("[data-chip='A']")).to_contain_text("≥ 0.500")
+
+
+def test_steps_not_built_are_not_clickable(person, study):
+    ana = person("ana")
+    ana.goto(f"{study}/line-up")
+    absent = ana.locator("nav li[aria-disabled='true']")
+    expect(absent).to_have_count(4)
+    expect(absent.locator("a, button")).to_have_count(0)
+
+
+def test_signed_out_one_is_sent_to_sign_in_and_back(chromium, study):
+    page = chromium.new_page()
+    page.goto(f"{study}/matrix?split=tuning")
+    expect(page).to_have_url(re.compile(r"/sign-in\?to="))
+    page.get_by_label("Name").fill("ana")
+    page.get_by_label("Password").fill("a long password")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page).to_have_url(re.compile(r"/matrix\?split=tuning"))
+    page.close()
+
+
+def test_sorting_and_saving_the_line_up(person, study):
+    ana = person("ana")
+    ana.goto(f"{study}/line-up")
+    recall = ana.get_by_role("button", name="Recall", exact=True)
+    recall.click()
+
+    def column():
+        cells = ana.locator("tbody tr").filter(has=ana.locator("svg")).locator("button[data-metric='recall']")
+        return [float(x) for x in cells.all_inner_texts()]
+
+    down = column()
+    assert down == sorted(down, reverse=True)
+    recall.click()
+    assert column() == down[::-1]
+    with ana.expect_download() as download:
+        ana.get_by_role("button", name="save CSV").click()
+    lines = Path(download.value.path()).read_text().splitlines()
+    assert lines[0].startswith("candidate,split,cutoff,roc_auc,roc_auc_low")
+    assert len(lines) == 5
+    recalls = {line.split(",")[0]: line.split(",")[15] for line in lines[1:]}
+    assert sorted(shown(float(recalls[name])) for name in ("Scores", "Labels")) == sorted(f"{x:.3f}" for x in down)
+
+
+def test_each_number_of_the_line_up_stands_in_the_results_file(person, server, tmp_path):
+    """The sample study, by the command line and on the screen."""
+    path = write_limb_failure(tmp_path / "limb")
+    with server.workspace.session() as records:
+        ana = records.exec(select(User).where(User.name == "ana")).one()
+    number = bring_in(server.workspace, path, ana)
+    done = subprocess.run([sys.executable, "-m", "skarlo.cli", "evaluate", str(path)], capture_output=True, check=True)
+    kept = {c["name"]: c["splits"] for c in json.loads(done.stdout)["candidates"]}
+    page = person("ana")
+    for split in ("test", "train"):
+        page.goto(f"{server.address}/studies/{number}/line-up?split={split}")
+        cells = page.locator("main[data-stale='false'] [data-part='line-up'] button[data-metric]")
+        expect(cells).to_have_count(6 * 7)
+        for cell in cells.all():
+            metric = kept[cell.get_attribute("data-candidate")][split]["metrics"][cell.get_attribute("data-metric")]
+            assert cell.inner_text() == shown(metric["value"])
+
+
+def test_figures_are_saved_as_they_stand(person, study):
+    ana = person("ana")
+    ana.goto(f"{study}/curves")
+    for kind, start in (("SVG", b"<svg"), ("PNG", b"\x89PNG")):
+        with ana.expect_download() as download:
+            ana.get_by_role("button", name=kind).first.click()
+        assert Path(download.value.path()).read_bytes().startswith(start)
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_no_barrier_is_found_by_axe(person, study, scheme):
+    ana = person("ana", color_scheme=scheme)
+    for view in VIEWS:
+        ana.goto(f"{study}/{view}")
+        expect(ana.locator("main h1")).to_be_visible()
+        ana.wait_for_load_state("networkidle")
+        ana.evaluate(AXE.read_text())
+        found = ana.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa']}).then(r => r.violations)")
+        told = [(v["id"], [n["html"][:160] for n in v["nodes"][:3]]) for v in found]
+        assert told == [], f"{view} ({scheme}): {json.dumps(told, indent=1)}"

@@ -1,0 +1,146 @@
+"""The command line: exit statuses, streams, same bytes."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import xml.etree.ElementTree as ET
+
+import pytest
+
+from files import STUDY, rows_of, write_study
+
+
+def skarlo(*args, **how):
+    return subprocess.run([sys.executable, "-m", "skarlo.cli", *map(str, args)], capture_output=True, text=True, **how)
+
+
+def test_same_bytes_twice(tmp_path):
+    study = write_study(tmp_path)
+    first = skarlo("evaluate", study)
+    assert first.returncode == 0, first.stderr
+    assert skarlo("evaluate", study, "--out", tmp_path / "r.json").returncode == 0
+    assert (tmp_path / "r.json").read_text() == first.stdout
+    results = json.loads(first.stdout)
+    assert results["format"] == "skarlo.results/1"
+    assert first.stdout.endswith("}\n")
+    assert str(tmp_path) not in first.stdout
+
+
+def test_bad_input_is_two_and_nothing_is_written(tmp_path):
+    rows = rows_of()
+    rows[0]["p"] = "high"
+    done = skarlo("evaluate", write_study(tmp_path, rows), "--out", tmp_path / "r.json")
+    assert done.returncode == 2
+    assert done.stdout == ""
+    assert "id r0000, column p: the score is no number: found “high”" in done.stderr
+    assert not (tmp_path / "r.json").exists()
+    assert not list(tmp_path.glob(".writing-*"))
+
+
+@pytest.mark.parametrize(
+    "args", [["evaluate", "nowhere.toml"], ["evaluate"], ["evaluate", "x.toml", "--curves", "wavy"], ["dance"]]
+)
+def test_wrong_usage_is_two(tmp_path, args):
+    done = skarlo(*args, cwd=tmp_path)
+    assert done.returncode == 2
+    assert done.stderr
+    assert "Traceback" not in done.stderr
+
+
+def test_seed_and_curves(tmp_path):
+    study = write_study(tmp_path)
+    none = json.loads(skarlo("evaluate", study, "--curves", "none", "--seed", "9").stdout)
+    assert none["settings"]["seed"] == 9
+    assert "roc" not in none["candidates"][0]["splits"]["test"]
+    toml = STUDY.replace("[[candidates]]", "[settings]\nseed = 9\n[[candidates]]", 1)
+    said = json.loads(skarlo("evaluate", write_study(tmp_path, toml=toml), "--curves", "none").stdout)
+    assert said == none
+
+
+def test_users_are_added_once(tmp_path):
+    add = ["user", "add", "robin", "--role", "viewer", "--password", "long enough 1", "--workspace", tmp_path / "w"]
+    assert skarlo(*add).returncode == 0
+    again = skarlo(*add)
+    assert again.returncode == 2
+    assert "there is a user robin already" in again.stderr
+    short = skarlo("user", "add", "kim", "--password", "short", "--workspace", tmp_path / "w")
+    assert "at least 10 characters" in short.stderr
+
+
+GATES = """
+[[gates]]
+metric = "recall"
+at_least = 0.05
+[[gates]]
+metric = "recall"
+at_least = 0.99
+level = "{level}"
+[[gates]]
+metric = "roc_auc"
+at_least = 0.5
+on = "Labels"
+level = "should"
+"""
+
+
+@pytest.mark.parametrize(("level", "status"), [("must", 1), ("should", 0)])
+def test_gates_set_the_exit_status_and_the_junit_file(tmp_path, level, status):
+    path = write_study(tmp_path, toml=STUDY + GATES.format(level=level))
+    done = skarlo("evaluate", path, "--out", tmp_path / "r.json", "--junit", tmp_path / "g.xml")
+    assert done.returncode == status, done.stderr
+    gates = json.loads((tmp_path / "r.json").read_text())["gates"]
+    assert [g["status"] for g in gates] == ["pass", "pass", "fail", "fail", "unclear"]
+    assert gates[0]["text"] == "recall at least 0.050"
+    suite = ET.parse(tmp_path / "g.xml").getroot()
+    kinds = [case[0].tag if len(case) else "pass" for case in suite]
+    missed = "failure" if level == "must" else "skipped"
+    assert kinds == ["pass", "pass", missed, missed, "skipped"]
+    assert suite.get("failures") == ("2" if level == "must" else "0")
+    assert "classes only" in suite[4][0].get("message")
+
+
+def test_explain_unfolds_a_number_of_a_results_file(tmp_path):
+    skarlo("evaluate", write_study(tmp_path), "--out", tmp_path / "r.json")
+    done = skarlo("explain", tmp_path / "r.json", "Scores/test/recall")
+    assert done.returncode == 0
+    assert "rows that were “yes”, it called" in done.stdout
+    assert "Wilson" in done.stdout
+    for path, said in (("Scores/moon/recall", "no split moon"), ("recall", "names no number")):
+        wrong = skarlo("explain", tmp_path / "r.json", path)
+        assert wrong.returncode == 2
+        assert said in wrong.stderr
+    other = tmp_path / "other.json"
+    other.write_text("{}")
+    assert "is no results file" in skarlo("explain", other, "a/b/c").stderr
+
+
+def test_a_folder_that_is_not_there_writes_nothing(tmp_path):
+    done = skarlo("evaluate", write_study(tmp_path), "--out", tmp_path / "no" / "r.json", "--junit", tmp_path / "g.xml")
+    assert done.returncode == 2
+    assert "the folder does not exist" in done.stderr
+    assert not (tmp_path / "g.xml").exists()
+
+
+def test_the_sample_is_written_and_evaluates(tmp_path):
+    assert skarlo("sample", tmp_path).returncode == 0
+    done = skarlo("evaluate", tmp_path / "limb-failure" / "study.toml", "--curves", "none")
+    assert done.returncode == 0
+    assert [c["name"] for c in json.loads(done.stdout)["candidates"]][:2] == ["Gradient boosting", "Neural net"]
+
+
+def test_cancelled_is_130(tmp_path):
+    """Interrupted while it reads a study file that never ends."""
+    path = tmp_path / "study.toml"
+    os.mkfifo(path)
+    command = [sys.executable, "-m", "skarlo.cli", "evaluate", str(path), "--out", str(tmp_path / "r.json")]
+    process = subprocess.Popen(command, stderr=subprocess.PIPE, text=True)
+    with path.open("w"):  # opens once the command reads
+        process.send_signal(signal.SIGINT)
+        _, said = process.communicate(timeout=30)
+    assert process.returncode == 130
+    assert "Traceback" not in said
+    assert not (tmp_path / "r.json").exists()

@@ -1,0 +1,97 @@
+"""What the tests of the kept parts share: a workspace, people, a study, signed-in clients."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from hypothesis import settings
+from sqlmodel import select
+
+from files import write_study
+from skarlo.studies import accounts
+from skarlo.studies.records import User
+from skarlo.studies.workspace import Workspace
+from skarlo.web import security
+from skarlo.web.app import create_app
+from skarlo.web.demo import bring_in
+
+settings.register_profile("skarlo", deadline=None, max_examples=100, derandomize=True)
+settings.load_profile("skarlo")
+PASSWORD = "a long password"
+ROLES = {"ana": "analyst", "ben": "analyst", "ava": "approver", "vic": "viewer", "ada": "admin"}
+
+
+@pytest.fixture
+def workspace(tmp_path, monkeypatch):
+    monkeypatch.setattr(accounts, "HASHER", accounts.PasswordHasher(time_cost=1, memory_cost=8, parallelism=1))
+    opened = Workspace.open(tmp_path / "workspace")
+    with opened.session() as records:
+        for name, role in ROLES.items():
+            accounts.add_user(records, name, role, PASSWORD)
+    return opened
+
+
+def user_named(workspace, name):
+    with workspace.session() as records:
+        return records.exec(select(User).where(User.name == name)).one()
+
+
+@pytest.fixture
+def study_id(workspace, tmp_path):
+    return bring_in(workspace, write_study(tmp_path / "files"), user_named(workspace, "ana"))
+
+
+class Client:
+    """A browser without a page: keeps its cookie and token."""
+
+    def __init__(self, app):
+        self.http = app.test_client()
+        self.token = ""
+
+    def __call__(self, method, path, body=None, **how):
+        headers = {"X-CSRFToken": self.token} | how.pop("headers", {})
+        if body is not None:
+            how |= {"data": json.dumps(body), "content_type": "application/json"}
+        return self.http.open(f"/api/v1{path}", method=method, headers=headers, **how)
+
+    def sign_in(self, name, password=PASSWORD):
+        self.token = self("GET", "/session").json["csrf"]
+        answer = self("POST", "/session", {"name": name, "password": password})
+        self.token = answer.json.get("csrf", self.token)
+        return answer
+
+
+@pytest.fixture
+def app(workspace):
+    made = create_app(workspace)
+    made.testing = True
+    security.limiter.reset()
+    return made
+
+
+@pytest.fixture
+def visitor(app):
+    return Client(app)
+
+
+@pytest.fixture
+def signed_in(app):
+    def make(name):
+        client = Client(app)
+        assert client.sign_in(name).status_code == 200
+        return client
+
+    return make
+
+
+@pytest.fixture
+def submitted(signed_in, study_id):
+    """A study with one exhibit, a decision, and revision 1 submitted by ana: (study, revision)."""
+    ana = signed_in("ana")
+    pin = {"view": "line-up", "scope": {"split": "test", "show": [1, 2]}, "caption": "Who leads"}
+    assert ana("POST", f"/studies/{study_id}/exhibits", pin).status_code == 201
+    assert ana("PATCH", f"/studies/{study_id}/dossier", {"decision_candidate": "Scores"}).status_code == 200
+    answer = ana("POST", f"/studies/{study_id}/revisions")
+    assert answer.status_code == 201, answer.json
+    return study_id, answer.json["id"]

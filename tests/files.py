@@ -1,0 +1,63 @@
+"""Small studies as files, for the tests that read files."""
+
+from __future__ import annotations
+
+import csv
+import random
+from pathlib import Path
+
+STUDY = """\
+format = "skarlo.study/1"
+title = "Small"
+[holdout]
+path = "holdout.csv"
+id = "id"
+truth = "actual"
+positive = "yes"
+split = "split"
+report_on = "test"
+tune_on = "tuning"
+[[candidates]]
+name = "Scores"
+path = "scores.csv"
+score = "p"
+cutoff = 0.5
+[[candidates]]
+name = "Labels"
+path = "labels.csv"
+label = "said"
+"""
+
+
+def rows_of(n: int = 200, seed: int = 7) -> list[dict]:
+    """Made-up rows: id, actual, split, p, said."""
+    rng = random.Random(seed)
+    out = []
+    for i in range(n):
+        yes = rng.random() < 0.3
+        p = min(0.999, max(0.001, rng.gauss(0.6 if yes else 0.35, 0.2)))
+        out.append({
+            "id": f"r{i:04d}", "actual": "yes" if yes else "no", "split": "test" if i % 3 else "tuning",
+            "p": f"{p:.3f}", "said": "yes" if rng.random() < (0.7 if yes else 0.2) else "no",
+        })  # fmt: skip
+    return out
+
+
+def write_csv(path: Path, rows: list[dict], columns: list[str]) -> Path:
+    """Write some columns of rows."""
+    with path.open("w", newline="", encoding="utf-8") as f:
+        writer = csv.DictWriter(f, columns, extrasaction="ignore")
+        writer.writeheader()
+        writer.writerows(rows)
+    return path
+
+
+def write_study(folder: Path, rows: list[dict] | None = None, toml: str = STUDY) -> Path:
+    """A folder with study.toml, the hold-out, and two candidates whose rows stand in another order."""
+    folder.mkdir(parents=True, exist_ok=True)
+    rows = rows_of() if rows is None else rows
+    write_csv(folder / "holdout.csv", rows, ["id", "actual", "split"])
+    write_csv(folder / "scores.csv", rows[::-1], ["id", "p"])
+    write_csv(folder / "labels.csv", sorted(rows, key=lambda r: r["said"]), ["id", "said"])
+    (folder / "study.toml").write_text(toml, encoding="utf-8")
+    return folder / "study.toml"

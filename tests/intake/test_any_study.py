@@ -1,0 +1,59 @@
+"""Whatever a study asks, its results are whole: strict JSON that fits the schema, each absence with its reason."""
+
+from __future__ import annotations
+
+import json
+import xml.etree.ElementTree as ET
+from pathlib import Path
+
+import jsonschema
+import pytest
+
+import anystudy
+from skarlo import core, intake
+from skarlo.core.definitions import METRICS
+from skarlo.intake.junit import gates_as_junit
+from skarlo.intake.schemas import SCHEMAS
+from skarlo.intake.write import as_json
+
+SCHEMA = jsonschema.Draft202012Validator(SCHEMAS["results"]())
+pytestmark = pytest.mark.filterwarnings("error")
+
+
+@pytest.mark.parametrize("seed", range(48))
+def test_any_study(tmp_path, seed):
+    path = anystudy.write(tmp_path, seed)
+    try:
+        study = intake.load(intake.read_spec(path), lambda name: intake.Source(tmp_path / name, name))
+    except intake.InputError as e:
+        assert all(line.strip() for line in e.lines())
+        return
+    results = core.evaluate(study)
+    written = json.loads(as_json(results))
+    SCHEMA.validate(written)
+    assert ET.fromstring(gates_as_junit(results)).get("tests") == str(len(results["gates"]))
+    for candidate in written["candidates"]:
+        for split, part in candidate["splits"].items():
+            for name, m in part["metrics"].items():
+                whole(name, m)
+                if study.positive is not None and name in METRICS and part["matrix"] is not None:
+                    assert core.explain(written, candidate["name"], split, name)["sentence"]
+    assert as_json(core.evaluate(study)) == as_json(results)
+
+
+def whole(name, m):
+    """A metric is a value with an interval, a value and why it has none, or an absence and why."""
+    if m["value"] is None:
+        assert m["why"], name
+    elif m["low"] is None:
+        assert m["why_interval"], name
+    elif not m["interval"].startswith(("dirichlet", "multinomial")):
+        assert m["low"] - 1e-12 <= m["value"] <= m["high"] + 1e-12, name
+
+
+def test_the_schemas_are_those_in_docs():
+    folder = Path(__file__).parents[2] / "docs" / "schemas"
+    for name, make in SCHEMAS.items():
+        kept = json.loads((folder / f"{name}.schema.json").read_text())
+        assert kept == make(), f"docs/schemas is not current: skarlo schema {name}"
+        jsonschema.Draft202012Validator.check_schema(kept)

@@ -1,0 +1,252 @@
+"""The workspace: whole or not at all, whatever happens when."""
+
+from __future__ import annotations
+
+import http.client
+import json
+import os
+import signal
+import socket
+import sqlite3
+import subprocess
+import sys
+import time
+import urllib.request
+from contextlib import contextmanager
+
+import pytest
+from sqlmodel import select
+
+from conftest import PASSWORD, user_named
+from files import write_study
+from skarlo.intake import InputError
+from skarlo.intake.write import write_file
+from skarlo.studies import catalog
+from skarlo.studies.records import CandidateRecord, RevisionRecord, StudyRecord, Upload
+from skarlo.studies.refusals import Refusal
+from skarlo.studies.workspace import Workspace
+from skarlo.web.demo import bring_in, prepare
+
+
+def blobs(workspace):
+    return sorted(p.name for p in workspace.blobs.rglob("*") if p.is_file())
+
+
+def test_blobs_are_named_by_their_content_and_kept_once(workspace):
+    one = workspace.keep(b"rows")
+    assert workspace.keep(b"rows") == one
+    assert workspace.keep_stream(iter([b"ro", b"ws"])) == (one, 4)
+    assert blobs(workspace) == [one]
+    assert workspace.read(one) == b"rows"
+    for bad in ("../../etc/passwd", "x" * 64, ""):
+        with pytest.raises(ValueError, match="SHA-256"):
+            workspace.blob(bad)
+
+
+def test_a_stream_that_breaks_off_leaves_nothing(workspace):
+    def broken():
+        yield b"half"
+        raise ConnectionError
+
+    with pytest.raises(ConnectionError):
+        workspace.keep_stream(broken())
+    assert list(workspace.blobs.iterdir()) == []
+
+
+def test_a_full_disk_leaves_the_old_file(tmp_path, monkeypatch):
+    path = tmp_path / "kept"
+    write_file(path, b"old")
+
+    def full(_):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    with pytest.raises(OSError, match="No space"):
+        write_file(path, b"new")
+    assert path.read_bytes() == b"old"
+    assert [p.name for p in tmp_path.iterdir()] == ["kept"]
+
+
+def test_an_error_in_a_transaction_keeps_none_of_it(workspace, tmp_path):
+    user = user_named(workspace, "ana")
+    study = write_study(tmp_path / "bad")
+    (tmp_path / "bad" / "labels.csv").write_text("id,said\nr0000,perhaps\n")
+    with pytest.raises(InputError):
+        bring_in(workspace, study, user)
+    with workspace.session() as records:
+        assert records.exec(select(StudyRecord)).all() == []
+        assert records.exec(select(CandidateRecord)).all() == []
+        assert records.exec(select(Upload)).all() == []
+
+
+def test_the_sample_world_is_made_once(workspace):
+    prepare(workspace)
+    prepare(workspace)
+    with workspace.session() as records:
+        (study,) = catalog.listing(records)
+        assert study["candidates"] == ["Gradient boosting", "Neural net", "Logistic", "Checklist"]
+
+
+def test_a_missing_title_is_refused(workspace, tmp_path):
+    with workspace.session() as records:
+        upload = Upload(sha256="0" * 64, name="x.csv", size=1, user_id=1)
+        with pytest.raises(Refusal, match="title"):
+            catalog.create(workspace, records, user_named(workspace, "ana"), "  ", upload, {}, [])
+
+
+def test_the_secret_is_for_the_owner_only_and_stays(workspace):
+    key = workspace.secret()
+    assert key == Workspace.open(workspace.folder).secret()
+    assert (workspace.folder / "secret").stat().st_mode & 0o077 == 0
+
+
+def test_an_older_workspace_is_copied_before_it_is_migrated(workspace):
+    database = workspace.folder / "skarlo.db"
+    with sqlite3.connect(database) as records:
+        records.execute("UPDATE alembic_version SET version_num = '0000'")
+    with pytest.raises(Exception, match="0000"):  # no such revision: nothing is touched but the copy
+        Workspace.open(workspace.folder)
+    (copy,) = workspace.folder.glob("skarlo-before-*.db")
+    with sqlite3.connect(copy) as records:
+        assert records.execute("SELECT count(*) FROM user").fetchone()[0] == 5
+
+
+KILLED = """
+import os, signal, sys
+from pathlib import Path
+from sqlmodel import select
+from skarlo.intake import write
+from skarlo.studies import workspace as w, accounts
+from skarlo.studies.evaluating import Evaluator
+from skarlo.studies.records import User, Upload
+from skarlo.report import revisions
+
+where, at, folder = sys.argv[1], int(sys.argv[2]), Path(sys.argv[3])
+space = w.Workspace.open(folder)
+steps = 0
+def step():
+    global steps
+    steps += 1
+    if steps == at:
+        os.kill(os.getpid(), signal.SIGKILL)
+
+def traced(function):
+    def inner(*args, **kwargs):
+        step()
+        out = function(*args, **kwargs)
+        step()
+        return out
+    return inner
+
+os.fsync = traced(os.fsync)
+Path.replace = traced(Path.replace)
+import sqlalchemy
+sqlalchemy.event.listen(space.engine, "before_cursor_execute", lambda *a: step())
+sqlalchemy.event.listen(space.engine, "commit", lambda *a: step())
+with space.session() as records:
+    user = records.exec(select(User).where(User.name == "ana")).one()
+    if where == "submit":
+        revisions.submit(Evaluator(space), records, user, 1)
+    else:
+        sha, size = space.keep_stream(b"id,p\\n" + bytes([48 + i % 10]) * 70000 for i in range(40))
+        records.add(Upload(sha256=sha, name="new.csv", size=size, user_id=user.id))
+step()
+print("done", steps)
+"""
+
+
+def run_killed(where, at, folder):
+    return subprocess.run(
+        [sys.executable, "-c", KILLED, where, str(at), str(folder)], capture_output=True, text=True, timeout=60
+    )
+
+
+def copied(workspace, tmp_path, name):
+    target = tmp_path / name
+    subprocess.run(["cp", "-r", str(workspace.folder), str(target)], check=True)
+    return target
+
+
+@pytest.mark.parametrize("where", ["upload", "submit"])
+def test_a_kill_at_any_step_leaves_the_state_before_or_after(workspace, signed_in, study_id, tmp_path, where):
+    """SIGKILL before and after every sync, rename, statement and commit."""
+    ana = signed_in("ana")
+    ana("POST", f"/studies/{study_id}/exhibits", {"view": "matrix", "scope": {"split": "test", "show": [1]}})
+    ana("PATCH", f"/studies/{study_id}/dossier", {"decision_candidate": "Scores"})
+    workspace.engine.dispose()
+    whole = run_killed(where, 0, copied(workspace, tmp_path, "whole"))
+    assert whole.returncode == 0, whole.stderr
+    steps = int(whole.stdout.split()[-1])
+    assert steps > 8
+    seen = set()
+    chosen = sorted({1, *range(3, steps, max(1, steps // 4)), steps - 2, steps - 1, steps})
+    for at in chosen:
+        folder = copied(workspace, tmp_path, f"{where}-{at}")
+        done = run_killed(where, at, folder)
+        assert done.returncode == -signal.SIGKILL, done.stderr
+        after = Workspace.open(folder)
+        with after.session() as records:
+            kept = list(records.exec(select(RevisionRecord if where == "submit" else Upload)))
+            new = [r for r in kept if where == "submit" or r.name == "new.csv"]
+            for record in new:
+                after.read(record.sha256)  # whole, and what its name says
+            seen.add(len(new))
+            assert len(new) <= 1
+        assert not list(folder.rglob(".writing-*"))
+        after.engine.dispose()
+    assert seen == {0, 1}
+
+
+def test_a_server_killed_during_an_upload_opens_again(workspace):
+    """The real server, a real connection, half of a file sent, kill -9; then it serves again."""
+    before = blobs(workspace)
+    workspace.engine.dispose()
+    for _ in range(2):
+        with served(workspace.folder) as (process, port):
+            connection = http.client.HTTPConnection("127.0.0.1", port, timeout=20)
+            cookie, token = sign_in(connection)
+            connection.putrequest("POST", "/api/v1/uploads?name=new.csv")
+            for name, text in (("Cookie", cookie), ("X-CSRFToken", token), ("Content-Length", "2000000"),
+                               ("Content-Type", "application/octet-stream")):  # fmt: skip
+                connection.putheader(name, text)
+            connection.endheaders(b"id,p\n" * 150_000)
+            time.sleep(0.2)
+            process.send_signal(signal.SIGKILL)
+            process.wait()
+        after = Workspace.open(workspace.folder)
+        assert blobs(after) == before
+        with after.session() as records:
+            assert records.exec(select(Upload)).all() == []
+        after.engine.dispose()
+
+
+@contextmanager
+def served(folder):
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        port = s.getsockname()[1]
+    command = [sys.executable, "-m", "skarlo.cli", "serve", "--workspace", str(folder), "--port", str(port)]
+    process = subprocess.Popen(command, stderr=subprocess.DEVNULL)
+    try:
+        for _ in range(200):
+            try:
+                urllib.request.urlopen(f"http://127.0.0.1:{port}/healthz").close()
+                break
+            except OSError:
+                time.sleep(0.05)
+        yield process, port
+    finally:
+        process.kill()
+        process.wait()
+
+
+def sign_in(connection):
+    def ask(method, cookie="", token="", body=None):
+        headers = {"Cookie": cookie, "X-CSRFToken": token, "Content-Type": "application/json"}
+        connection.request(method, "/api/v1/session", body, headers)
+        answer = connection.getresponse()
+        told = json.loads(answer.read())
+        return answer.getheader("Set-Cookie", cookie).split(";")[0], told["csrf"]
+
+    cookie, token = ask("GET")
+    return ask("POST", cookie, token, json.dumps({"name": "ana", "password": PASSWORD}))

@@ -1,0 +1,164 @@
+"""Studies over the HTTP interface: made from uploads, read, their cutoffs kept."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+
+import pytest
+
+from conftest import user_named
+from files import rows_of, write_study
+from skarlo.core.results import FORMAT
+from skarlo.sample import write_limb_failure
+from skarlo.web.demo import bring_in
+
+
+def upload(client, path):
+    return client.http.post(
+        f"/api/v1/uploads?name={path.name}", data=path.read_bytes(), headers={"X-CSRFToken": client.token}
+    )
+
+
+@pytest.fixture
+def files(tmp_path):
+    return write_study(tmp_path / "mine").parent
+
+
+def wanted(holdout, scores, **changes):
+    return {
+        "title": "Mine",
+        "holdout": {"upload": holdout, "id": "id", "truth": "actual", "positive": "yes", "split": "split",
+                    "report_on": "test", "tune_on": "tuning"},
+        "candidates": [{"upload": scores, "name": "S", "score": "p", "cutoff": 0.4}],
+    } | changes  # fmt: skip
+
+
+def test_an_upload_says_what_its_columns_look_like(signed_in, files):
+    answer = upload(signed_in("ana"), files / "holdout.csv")
+    assert answer.status_code == 201
+    assert answer.json["rows"] == 200
+    assert answer.json["guess"]["id"] == "id"
+    assert [c["name"] for c in answer.json["columns"]] == ["id", "actual", "split"]
+
+
+@pytest.mark.parametrize(
+    ("name", "body"), [("x.csv", b""), ("x.csv", b"a,a\n1,2\n"), ("x.exe", b"MZ"), ("x.parquet", b"no")]
+)
+def test_an_unreadable_upload_leaves_no_file(workspace, signed_in, name, body):
+    ana = signed_in("ana")
+    before = sorted(p for p in workspace.blobs.rglob("*") if p.is_file())
+    answer = ana.http.post(f"/api/v1/uploads?name={name}", data=body, headers={"X-CSRFToken": ana.token})
+    assert answer.status_code == 422
+    assert answer.headers["Content-Type"] == "application/problem+json"
+    kept = sorted(p for p in workspace.blobs.rglob("*") if p.is_file() and p.stat().st_size)
+    assert kept == before
+
+
+def test_a_study_from_uploads(signed_in, files):
+    ana = signed_in("ana")
+    ids = [upload(ana, files / name).json["id"] for name in ("holdout.csv", "scores.csv")]
+    answer = ana("POST", "/studies", wanted(*ids))
+    assert answer.status_code == 201, answer.json
+    study = answer.json
+    assert study["balance"]["test"]["yes"] == sum(r["actual"] == "yes" and r["split"] == "test" for r in rows_of())
+    assert study["candidates"][0]["cutoff"] == 0.4
+
+
+def test_faults_are_named_and_nothing_is_kept(signed_in, tmp_path):
+    rows = rows_of()
+    rows[5]["p"] = "high"
+    folder = write_study(tmp_path / "bad", rows).parent
+    ana = signed_in("ana")
+    ids = [upload(ana, folder / name).json["id"] for name in ("holdout.csv", "scores.csv")]
+    before = ana("GET", "/studies").json
+    answer = ana("POST", "/studies", wanted(*ids))
+    assert answer.status_code == 422
+    (problem,) = answer.json["problems"]
+    assert (problem["file"], problem["id"], problem["column"], problem["found"]) == ("scores.csv", "r0005", "p", "high")
+    assert ana("GET", "/studies").json == before
+
+
+def test_the_command_line_gives_the_same_numbers(workspace, signed_in, tmp_path):
+    path = write_limb_failure(tmp_path / "limb")
+    study = bring_in(workspace, path, user_named(workspace, "ana"))
+    web = signed_in("ana")("GET", f"/studies/{study}/results").json
+    done = subprocess.run([sys.executable, "-m", "skarlo.cli", "evaluate", str(path)], capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout) == web
+    assert web["format"] == FORMAT
+    assert web["holdout"]["splits"] == {"train": 3000, "tuning": 2000, "test": 4000}
+
+
+def test_results_are_computed_once_and_survive_a_restart(workspace, signed_in, study_id):
+    ana = signed_in("ana")
+    first = ana("GET", f"/studies/{study_id}/results")
+    again = ana("GET", f"/studies/{study_id}/results", headers={"If-None-Match": first.headers["ETag"]})
+    assert again.status_code == 304
+    (kept,) = (workspace.folder / "results").iterdir()
+    assert workspace.read(kept.read_text()) == first.data
+
+
+def test_a_cutoff_is_kept_with_the_split_it_was_chosen_on(signed_in, study_id):
+    ana = signed_in("ana")
+    answer = ana("PUT", f"/studies/{study_id}/candidates/1/cutoff", {"value": 0.61, "chosen_on": "test"})
+    assert answer.json["candidates"][0]["cutoff"] == 0.61
+    results = ana("GET", f"/studies/{study_id}/results").json
+    assert results["candidates"][0]["cutoff"] == {"value": 0.61, "rule": "fixed", "chosen_on": "test"}
+    assert results["findings"][0]["code"] == "cutoff_chosen_on_report_split"
+    on_tuning = ana("PUT", f"/studies/{study_id}/candidates/1/cutoff", {"value": 0.61, "chosen_on": "tuning"})
+    assert on_tuning.status_code == 200
+    assert ana("GET", f"/studies/{study_id}/results").json["findings"] == []
+
+
+def test_cutoffs_in_the_address_change_the_numbers_and_nothing_kept(signed_in, study_id):
+    vic = signed_in("vic")
+    rows = [r for r in rows_of() if r["split"] == "test"]
+    for cutoff in (0.2, 0.512, 0.9):
+        found = vic("GET", f"/studies/{study_id}/results?cutoffs=1:{cutoff}").json
+        matrix = found["candidates"][0]["splits"]["test"]["matrix"]
+        assert matrix[1][1] == sum(r["actual"] == "yes" and float(r["p"]) >= cutoff for r in rows)
+        assert matrix[0][1] == sum(r["actual"] == "no" and float(r["p"]) >= cutoff for r in rows)
+    assert vic("GET", f"/studies/{study_id}").json["candidates"][0]["cutoff"] == 0.5
+
+
+def test_tallies_count_every_row(signed_in, study_id):
+    (tally,) = signed_in("vic")("GET", f"/studies/{study_id}/tallies?split=test").json["tallies"]
+    rows = [(float(r["p"]), r["actual"] == "yes") for r in rows_of() if r["split"] == "test"]
+    assert tally["score"] == sorted({p for p, _ in rows}, reverse=True)
+    for score, tp, fp in zip(tally["score"], tally["tp"], tally["fp"], strict=True):
+        assert tp == sum(yes for p, yes in rows if p >= score)
+        assert fp == sum(not yes for p, yes in rows if p >= score)
+
+
+@pytest.mark.parametrize(
+    ("path", "status"),
+    [
+        ("/studies/99", 404),
+        ("/studies/{s}/results?cutoffs=one:half", 422),
+        ("/studies/{s}/tallies?split=moon", 404),
+        ("/studies/{s}/explain?candidate=Nobody&split=test&metric=recall", 404),
+        ("/studies/{s}/sentence?view=dance&split=test&show=1", 422),
+        ("/studies/{s}/sentence?view=matrix&split=moon&show=1", 404),
+        ("/nothing/here", 404),
+        ("/revisions/99", 404),
+        ("/reports/99", 404),
+    ],
+)
+def test_problems_are_problem_details(signed_in, study_id, path, status):
+    answer = signed_in("ana")("GET", path.format(s=study_id))
+    assert answer.status_code == status
+    assert answer.headers["Content-Type"] == "application/problem+json"
+    assert answer.json["status"] == status
+    assert answer.json["detail"]
+
+
+@pytest.mark.parametrize("body", [{"value": "NaN"}, {"value": None}, {}, {"value": 0.5, "hat": 1}])
+def test_a_cutoff_must_be_a_number(signed_in, study_id, body):
+    ana = signed_in("ana")
+    assert ana("PUT", f"/studies/{study_id}/candidates/1/cutoff", body).status_code == 422
+    raw = ana("PUT", f"/studies/{study_id}/candidates/1/cutoff", data='{"value": NaN}', content_type="application/json")
+    assert raw.status_code == 422
+    assert ana("PUT", f"/studies/{study_id}/candidates/2/cutoff", {"value": 0.5}).status_code == 422
+    assert ana("GET", f"/studies/{study_id}").json["candidates"][0]["cutoff"] == 0.5

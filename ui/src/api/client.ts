@@ -1,0 +1,80 @@
+import createClient, { type Middleware } from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+export type Study = Schemas["StudyOut"];
+export type Results = Schemas["Results"];
+export type Metric = Schemas["Metric"];
+export type Dossier = Schemas["DossierOut"];
+export type Revision = Schemas["RevisionOut"];
+export type Session = Schemas["SessionOut"];
+
+/** What the server refused, as problem details (RFC 9457). */
+export class ProblemError extends Error {
+  constructor(
+    readonly status: number,
+    readonly detail: string,
+    readonly problems: string[] = [],
+    readonly count = 0,
+  ) {
+    super(detail);
+  }
+}
+
+let token = "";
+
+/** The token that every change carries; each answer about the session brings the current one. */
+export function takeToken(session: Session): Session {
+  token = session.csrf;
+  return session;
+}
+
+const changes: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== "GET") request.headers.set("X-CSRFToken", token);
+    return request;
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: "/" });
+api.use(changes);
+
+type Answer<T> = { data?: T; error?: unknown; response: Response };
+
+/** The data of an answer; what the server refused is thrown as a ProblemError. */
+export async function got<T>(answer: Promise<Answer<T>>): Promise<T> {
+  const { data, error, response } = await answer.catch(() => {
+    throw new ProblemError(0, "The server does not answer. Is it still running?");
+  });
+  if (response.ok && data !== undefined) return data;
+  throw problemOf(response.status, error);
+}
+
+export function problemOf(status: number, body: unknown): ProblemError {
+  const problem = (typeof body === "object" && body ? body : {}) as Partial<Schemas["Problem"]>;
+  const lines = (problem.problems ?? []).map((p) => String(p.line ?? ""));
+  return new ProblemError(status, problem.detail ?? `The server answered ${status}.`, lines, problem.count ?? 0);
+}
+
+/** Send a file up, with progress from 0 to 1. */
+export function upload(file: File, onProgress: (share: number) => void): Promise<Schemas["UploadOut"]> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest();
+    request.open("POST", `/api/v1/uploads?name=${encodeURIComponent(file.name)}`);
+    request.setRequestHeader("X-CSRFToken", token);
+    request.setRequestHeader("Content-Type", "application/octet-stream");
+    request.upload.onprogress = (e) => e.lengthComputable && onProgress(e.loaded / e.total);
+    request.onload = () => {
+      let body: unknown;
+      try {
+        body = JSON.parse(request.responseText);
+      } catch {
+        body = undefined;
+      }
+      if (request.status === 201) resolve(body as Schemas["UploadOut"]);
+      else reject(problemOf(request.status, body));
+    };
+    request.onerror = () => reject(new ProblemError(0, "The upload broke off."));
+    request.send(file);
+  });
+}

@@ -1,0 +1,21 @@
+/** The steps of a study, in the order the work is done. Those without a view are not there yet. */
+export type Step = "intake" | "line-up" | "matrix" | "curves" | "cutoff" | "dossier";
+
+export const STEPS: { title: string; step?: Step }[] = [
+  { title: "Intake", step: "intake" },
+  { title: "Line-up", step: "line-up" },
+  { title: "Matrix", step: "matrix" },
+  { title: "Curves", step: "curves" },
+  { title: "Cutoff", step: "cutoff" },
+  { title: "Calibration" },
+  { title: "Slices" },
+  { title: "Casebook" },
+  { title: "Head-to-head" },
+  { title: "Dossier", step: "dossier" },
+];
+
+export const OPEN_STEPS = STEPS.flatMap((s) => (s.step ? [s.step] : []));
+export const PINNABLE = ["line-up", "matrix", "curves", "cutoff"] as const;
+export type View = (typeof PINNABLE)[number];
+export const isView = (step: string): step is View => (PINNABLE as readonly string[]).includes(step);
+export const titleOf = (step: string) => STEPS.find((s) => s.step === step)?.title ?? step;

@@ -1,0 +1,68 @@
+import { Popover } from "radix-ui";
+import { useState } from "react";
+import type { Metric } from "../api/client";
+import { useExplanation } from "../api/queries";
+import { useScope } from "../app/scope";
+import { count, shown } from "./number";
+
+type Props = { candidate: string; metric: string; value: Metric; whole?: boolean; className?: string };
+
+/** A number that unfolds: pressed, it shows its formula with this study's counts, its interval, its other names. */
+export function Figure({ candidate, metric, value, whole = false, className = "" }: Props) {
+  const { study, split, query } = useScope();
+  const [open, setOpen] = useState(false);
+  const asked = useExplanation(study.id, { candidate, split, metric, cutoffs: query }, open);
+  const text = whole && value.value !== null ? count(value.value) : shown(value.value);
+  const e = asked.data;
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger asChild>
+        <button
+          type="button"
+          className={`number ${className}`}
+          data-metric={metric}
+          data-candidate={candidate}
+          title={value.why ?? undefined}
+          aria-label={`${candidate}, ${metric}: ${value.value === null ? value.why : text}`}
+          onCopy={(event) => {
+            if (value.value === null) return;
+            event.clipboardData.setData("text/plain", String(value.value));
+            event.preventDefault();
+          }}
+        >
+          {text}
+        </button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          aria-label={`${metric} of ${candidate}`}
+          collisionPadding={12}
+          sideOffset={5}
+          className="z-40 w-[23rem] bg-sheet border border-ink rounded-[4px] p-3.5"
+          data-part="unfolded"
+        >
+          {asked.isError && <p className="text-scarlet">{asked.error.message}</p>}
+          {e && (
+            <>
+              <h3 className="text-lg">
+                {e.title} <span className="text-soft font-sans text-sm font-normal">of {candidate}</span>
+              </h3>
+              <p className="text-soft text-sm">{e.meaning}</p>
+              <p className="font-serif text-lg leading-snug my-2 text-pretty">{e.sentence}</p>
+              {e.interval && <p className="text-sm">{e.interval}</p>}
+              <p className="text-sm text-soft mt-2 border-t border-light pt-2">
+                {e.formula}. {e.direction}
+                {e.also.length > 0 && ` Also called ${e.also.join(", ")}.`}
+              </p>
+              {value.value !== null && !whole && (
+                <p className="text-sm text-soft mt-1">
+                  In full: <span className="select-all">{String(value.value)}</span>
+                </p>
+              )}
+            </>
+          )}
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}

@@ -1,0 +1,190 @@
+import { useState } from "react";
+import type { Metric } from "../../api/client";
+import { useSentence } from "../../api/queries";
+import { colour, type SplitResult, useScope } from "../../app/scope";
+import { saveCsv } from "../../charts/save";
+import { columnScale, Whisker } from "../../charts/Whisker";
+import { Sentence, Tile, ViewHead } from "../../parts/basics";
+import { Figure } from "../../parts/Figure";
+import { shown } from "../../parts/number";
+
+const COLUMNS: { metric: string; title: string; lower?: boolean }[] = [
+  { metric: "roc_auc", title: "ROC AUC" },
+  { metric: "average_precision", title: "Avg precision" },
+  { metric: "brier", title: "Brier", lower: true },
+  { metric: "accuracy", title: "Accuracy" },
+  { metric: "recall", title: "Recall" },
+  { metric: "precision", title: "Precision" },
+  { metric: "f1", title: "F1" },
+];
+
+const NONE: Metric = { value: null, why: "not computed" };
+const of = (part: SplitResult, metric: string): Metric => part.metrics[metric] ?? NONE;
+
+export function LineUpView() {
+  const scope = useScope();
+  const { study, split, show, query, chosen, baselines, results } = scope;
+  const sentence = useSentence(study.id, { view: "line-up", split, show, cutoffs: query }).data?.sentence;
+  const [order, setOrder] = useState<{ metric: string; down: boolean } | null>(null);
+  const best = results.best[split] ?? {};
+  const leads = (metric: string, name: string) => {
+    const lead = best[metric];
+    return lead !== undefined && (lead.leader === name || lead.not_told_apart.includes(name));
+  };
+  const sorted = [...chosen];
+  if (order) {
+    const sign = order.down ? -1 : 1;
+    const key = (c: (typeof chosen)[number]) => of(c.part, order.metric).value;
+    sorted.sort((a, b) => {
+      const [x, y] = [key(a), key(b)];
+      if (x === null || y === null) return Number(x === null) - Number(y === null);
+      return sign * (x - y);
+    });
+  }
+  const sortBy = (metric: string, lower?: boolean) =>
+    setOrder((o) =>
+      o?.metric !== metric ? { metric, down: !lower } : o.down !== !lower ? null : { metric, down: !o.down },
+    );
+  const save = () =>
+    saveCsv(
+      [
+        ["candidate", "split", "cutoff", ...COLUMNS.flatMap((c) => [c.metric, `${c.metric}_low`, `${c.metric}_high`])],
+        ...[...sorted, ...baselines].map((c) => [
+          c.name,
+          split,
+          "shownCutoff" in c ? c.shownCutoff : null,
+          ...COLUMNS.flatMap(({ metric }) => {
+            const m = of(c.part, metric);
+            return [m.value, m.low ?? null, m.high ?? null];
+          }),
+        ]),
+      ],
+      `line-up-${split}`,
+    );
+  const domains = Object.fromEntries(
+    COLUMNS.map(({ metric }) => [metric, columnScale(chosen.map((c) => of(c.part, metric)))]),
+  );
+  const reported = split === study.holdout.report_on;
+  const level = results.settings.confidence * 100;
+  return (
+    <>
+      <ViewHead
+        title="Line-up"
+        note={
+          <>
+            value, {level} % interval
+            {reported
+              ? " · black edge: not told apart from the best"
+              : ` · compared by test on ${study.holdout.report_on} only`}{" "}
+            ·{" "}
+            <button type="button" className="link" onClick={save}>
+              save CSV
+            </button>
+          </>
+        }
+      />
+      {sentence && <Sentence>{sentence}</Sentence>}
+      <div className="border border-rule bg-sheet rounded-[4px] overflow-x-auto">
+        <table className="w-full" data-part="line-up">
+          <thead>
+            <tr className="border-b border-rule text-left text-sm text-soft">
+              <th className="font-normal px-3 py-2">Candidate</th>
+              {COLUMNS.map((c) => (
+                <th
+                  key={c.metric}
+                  className="font-normal px-2 py-2"
+                  aria-sort={order?.metric === c.metric ? (order.down ? "descending" : "ascending") : "none"}
+                >
+                  <button
+                    type="button"
+                    className="hover:text-ink whitespace-nowrap"
+                    onClick={() => sortBy(c.metric, c.lower)}
+                  >
+                    {c.title}
+                    {c.lower && <span title="lower is better"> (low)</span>}
+                    {order?.metric === c.metric && <span aria-hidden="true">{order.down ? " ▾" : " ▴"}</span>}
+                  </button>
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {sorted.map((c) => (
+              <tr key={c.position} className="border-b border-light" data-row={c.name}>
+                <th scope="row" className="font-semibold text-left px-3 py-2">
+                  <span className="flex items-center gap-2">
+                    <Tile position={c.position} letter={c.letter} />
+                    <span>
+                      {c.name}
+                      <span className="block text-xs text-soft font-normal">
+                        {c.shownCutoff === null ? "classes only" : `≥ ${shown(c.shownCutoff)}`}
+                        {c.in_use && " · in use now"}
+                      </span>
+                    </span>
+                  </span>
+                </th>
+                {COLUMNS.map(({ metric }) => {
+                  const m = of(c.part, metric);
+                  const first = reported && leads(metric, c.name);
+                  return (
+                    <td
+                      key={metric}
+                      className={`px-2 py-2 align-top ${first ? "border-l-[3px] border-l-ink" : "border-l-[3px] border-l-transparent"}`}
+                    >
+                      <Figure
+                        candidate={c.result.name}
+                        metric={metric}
+                        value={m}
+                        className={`text-lg ${first ? "font-semibold" : ""} ${m.value === null ? "text-soft" : ""}`}
+                      />
+                      <Whisker metric={m} domain={domains[metric] ?? null} color={colour(c.position)} />
+                    </td>
+                  );
+                })}
+              </tr>
+            ))}
+            {baselines.map((b) => (
+              <tr key={b.name} className="border-b border-light last:border-0 text-soft" data-row={b.name}>
+                <th scope="row" className="font-serif italic font-normal text-left px-3 py-2">
+                  {b.label}
+                </th>
+                {COLUMNS.map(({ metric }) => (
+                  <td key={metric} className="px-2 py-2 border-l-[3px] border-l-transparent">
+                    <Figure candidate={b.name} metric={metric} value={of(b.part, metric)} />
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <p className="text-sm text-soft mt-3 max-w-[86ch]">
+        The last two rows need no model: {baselines.map((b) => b.label).join(" and ")}. Not told apart does not say
+        equal: the paired tests (corrected for how many candidates there are) leave the best one among those with a
+        black edge.
+      </p>
+      <Findings />
+    </>
+  );
+}
+
+/** What Skarlo noticed in the results. */
+export function Findings() {
+  const { results } = useScope();
+  if (results.findings.length === 0) return null;
+  return (
+    <section aria-label="Findings" className="mt-5">
+      <h2 className="text-lg mb-1">Findings</h2>
+      <ul>
+        {results.findings.map((f) => (
+          <li
+            key={f.message}
+            className={`border-l-[3px] px-3 mb-1.5 ${f.level === "note" ? "border-rule py-0.5" : "border-ochre bg-ochre-soft py-1.5"}`}
+          >
+            <b className="font-semibold">{f.level}</b> · {f.message}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

@@ -1,0 +1,65 @@
+import { Link } from "react-router";
+import { useSession, useStudies } from "../../api/queries";
+import { TopBar } from "../../app/TopBar";
+import { Fault, Loading } from "../../parts/basics";
+
+const day = (iso: string) =>
+  new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
+
+export function Studies() {
+  const studies = useStudies();
+  const role = useSession().data?.user?.role ?? "";
+  const mayWrite = ["analyst", "admin"].includes(role);
+  const list = studies.data?.studies ?? [];
+  return (
+    <div className="h-full flex flex-col">
+      <TopBar title="" />
+      <main className="w-full max-w-[860px] mx-auto px-6 py-9">
+        <header className="flex items-center justify-between mb-4">
+          <h1 className="text-xl">Studies</h1>
+          {mayWrite && (
+            <Link to="/new" className="bg-scarlet text-on-accent font-semibold rounded-md px-3 py-1.5 hover:opacity-90">
+              New study from files
+            </Link>
+          )}
+        </header>
+        <Fault error={studies.error} />
+        {studies.isPending && <Loading what="Looking" />}
+        {studies.isSuccess && list.length === 0 && (
+          <p className="font-serif text-lg">
+            There is no study yet. {mayWrite ? "Make one from a hold-out file and the candidates’ answers." : ""}
+          </p>
+        )}
+        <ul className="border-t border-rule">
+          {list.map((s) => (
+            <li key={s.id} className="border-b border-rule">
+              <Link to={`/studies/${s.id}`} className="flex items-center gap-4 py-3.5 px-2 hover:bg-sheet">
+                <span className="flex-1 min-w-0">
+                  <span className="font-serif text-[17px] font-semibold block truncate">{s.title}</span>
+                  <span className="text-sm text-soft block truncate">{s.candidates.join(" · ")}</span>
+                </span>
+                <span className="text-sm text-soft whitespace-nowrap">
+                  {s.author}, {day(s.created)}
+                </span>
+                <span className="w-36 text-right">
+                  <Stamp stamp={s.stamp} revision={s.revisions} exhibits={s.exhibits} />
+                </span>
+              </Link>
+            </li>
+          ))}
+        </ul>
+      </main>
+    </div>
+  );
+}
+
+const TONE: Record<string, string> = { waiting: "text-ochre", signed: "text-moss", returned: "text-scarlet" };
+
+function Stamp({ stamp, revision, exhibits }: { stamp?: string | null; revision: number; exhibits: number }) {
+  if (!stamp) return <span className="text-sm text-soft">{exhibits === 1 ? "1 exhibit" : `${exhibits} exhibits`}</span>;
+  return (
+    <span className={`stamp text-xs ${TONE[stamp] ?? ""}`}>
+      {revision} · {stamp}
+    </span>
+  );
+}
