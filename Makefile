@@ -28,6 +28,7 @@ $(VENV)/ready: requirements.lock pyproject.toml
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps -r requirements.lock
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@$(BIN)/python -c "import matplotlib.font_manager" 2> /dev/null # its list of fonts is made once, here and not while someone waits
 	@touch $@
 
 ui/node_modules/ready: ui/package-lock.json

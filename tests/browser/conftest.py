@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import shutil
 import threading
 
 import pytest
 import waitress
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 from skarlo.studies import accounts
 from skarlo.studies.workspace import Workspace
@@ -19,6 +20,8 @@ ARGS = [
     "--no-first-run",
 ]  # fmt: skip
 PASSWORD = "a long password"
+PATIENCE = 60_000  # ms: a shared machine may be many times slower than a person's
+expect.set_options(timeout=PATIENCE)
 PEOPLE = {"ana": "analyst", "ava": "approver", "vic": "viewer"}
 
 
@@ -45,7 +48,11 @@ class Server:
         security.limiter.reset()
         self.server = waitress.create_server(app, host="127.0.0.1", port=0, threads=4)
         self.address = f"http://127.0.0.1:{self.server.effective_port}"
-        threading.Thread(target=self.server.run, daemon=True).start()
+        threading.Thread(target=self.run, daemon=True).start()
+
+    def run(self):
+        with contextlib.suppress(OSError):  # the socket was closed: that is how it is stopped
+            self.server.run()
 
 
 @pytest.fixture
@@ -64,7 +71,7 @@ def person(chromium, server):
         context = chromium.new_context(viewport={"width": 1280, "height": 800}, **how)
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(15_000)
+        page.set_default_timeout(PATIENCE)
         page.on("pageerror", lambda e: faults.append(str(e)))
         page.on("console", lambda m: faults.append(m.text) if m.type == "error" and "status of" not in m.text else None)
         page.goto(server.address)

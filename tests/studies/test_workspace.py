@@ -157,7 +157,7 @@ print("done", steps)
 
 def run_killed(where, at, folder):
     return subprocess.run(
-        [sys.executable, "-c", KILLED, where, str(at), str(folder)], capture_output=True, text=True, timeout=60
+        [sys.executable, "-c", KILLED, where, str(at), str(folder)], capture_output=True, text=True, timeout=300
     )
 
 
@@ -203,7 +203,7 @@ def test_a_server_killed_during_an_upload_opens_again(workspace):
     workspace.engine.dispose()
     for _ in range(2):
         with served(workspace.folder) as (process, port):
-            connection = http.client.HTTPConnection("127.0.0.1", port, timeout=20)
+            connection = http.client.HTTPConnection("127.0.0.1", port, timeout=120)
             cookie, token = sign_in(connection)
             connection.putrequest("POST", "/api/v1/uploads?name=new.csv")
             for name, text in (("Cookie", cookie), ("X-CSRFToken", token), ("Content-Length", "2000000"),
