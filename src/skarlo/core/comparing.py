@@ -68,8 +68,13 @@ def _common(name: str, a: Entrant, b: Entrant) -> tuple[Answers, Answers]:
     return (a.whole, b.whole) if keep is None else (a.whole.take(keep), b.whole.take(keep))
 
 
-def pairs(entrants: Sequence[Entrant], split: str, confidence: float) -> list[PairResult]:
-    """All pairs in study order, first minus second, each metric's p-values adjusted together."""
+def pairs(
+    entrants: Sequence[Entrant], split: str, confidence: float, names: Sequence[str] | None = None
+) -> list[PairResult]:
+    """All pairs in study order, first minus second, each metric's p-values adjusted together.
+
+    `names` are the metrics wanted; all of them where left out.
+    """
     chosen = list(combinations(entrants, 2))
     out: list[PairResult] = [
         {"a": a.name, "b": b.name, "split": split, "rows": len(_common("accuracy", a, b)[0].actual), "metrics": {}}
@@ -77,7 +82,7 @@ def pairs(entrants: Sequence[Entrant], split: str, confidence: float) -> list[Pa
     ]
     if not entrants:
         return out
-    for name in names_of(entrants[0].reading):
+    for name in names_of(entrants[0].reading) if names is None else names:
         family = paired.family([difference(name, a, b) for a, b in chosen], confidence)
         for entry, d in zip(out, family, strict=True):
             entry["metrics"][name] = d
@@ -102,10 +107,14 @@ def improves(name: str) -> int:
     return {"higher": 1, "lower": -1, "neither": 0}[METRICS[name].better]
 
 
-def best(entrants: Sequence[Entrant], found: list[PairResult], confidence: float) -> dict[str, Lead]:
-    """For each metric who leads, and who is not told apart from the best (Hsu 1984; Edwards and Hsu 1983)."""
+def best(
+    entrants: Sequence[Entrant], found: list[PairResult], confidence: float, names: Sequence[str] | None = None
+) -> dict[str, Lead]:
+    """For each metric of the pairs who leads, and who is not told apart from the best (Hsu 1984; Edwards and Hsu 1983)."""
     out: dict[str, Lead] = {}
-    for name in names_of(entrants[0].reading) if entrants else ():
+    if not entrants:
+        return out
+    for name in names_of(entrants[0].reading) if names is None else names:
         sign = improves(name)
         ranked = {
             e.name: v for e in entrants

@@ -75,10 +75,11 @@ def _slice(
         why = f"the slice has fewer than {reading.settings.min_slice} rows"
         entry["metrics"] = {name: absent(why) for name in found}
         return entry, None
-    return entry, _against_rest(s, a.take(~inside), found, reading)
+    return entry, against_rest(s, a.take(~inside), found, reading)
 
 
-def _against_rest(s: Answers, rest: Answers, found: dict[str, Metric], reading: Reading) -> dict[str, Compared | str]:
+def against_rest(s: Answers, rest: Answers, found: dict[str, Metric], reading: Reading) -> dict[str, Compared | str]:
+    """Each metric of a slice, whose own metrics are `found`, minus that of the other rows; a string is why none."""
     positive = 0 if reading.positive is None else reading.positive
     out: dict[str, Compared | str] = {}
     for name, value in found.items():
