@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import argparse
 import re
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -81,7 +82,7 @@ def truth(world: World) -> dict[str, float]:
     """Every metric over a population so large that chance hardly moves it."""
     plain = World(world.rate, world.lift, world.stretch)  # weights and families are independent of what is measured
     a = plain.draw(np.random.default_rng(5), POPULATION)[0]
-    found = measure.metrics(a, QUICK, {})
+    found = measure.metrics(a, QUICK)
     return {name: m["value"] for name, m in found.items() if m["value"] is not None}
 
 
@@ -104,13 +105,13 @@ def cover(task: tuple[World, int, int, dict[str, float]]) -> list[tuple[str, str
         if min(a.actual.sum(), n - a.actual.sum()) < 2:
             continue
         one = world.draw(rng, n)[0]
-        found = measure.metrics(one, READING, {})
+        found = measure.metrics(one, READING)
         for name, m in found.items():
             if m["value"] is not None:
                 # One row for a metric's main and its fallback interval: a reader meets whichever applies.
                 note(name, re.sub("newcombe5", "delong_logit", re.sub("binomial_logit", "influence_logit",
                      m.get("interval", ""))), m.get("low"), m.get("high"), true[name])  # fmt: skip
-        first, second = (measure.metrics(x, QUICK, {}) for x in (a, b))
+        first, second = (measure.metrics(x, QUICK) for x in (a, b))
         for name in TWO_CLASSES:
             values = first[name]["value"], second[name]["value"]
             if values[0] is None or values[1] is None:
@@ -127,7 +128,7 @@ def cover(task: tuple[World, int, int, dict[str, float]]) -> list[tuple[str, str
         if inside.sum() < 10 or n - inside.sum() < 10:
             continue
         part = one.take(inside)
-        for name, d in against_rest(part, one.take(~inside), measure.metrics(part, QUICK, {}), QUICK).items():
+        for name, d in against_rest(part, one.take(~inside), measure.metrics(part, QUICK), QUICK).items():
             if isinstance(d, str) or d.interval is None or d.p is None:
                 continue
             note(f"slice less the rest, {name}", d.test, *d.interval(0.95), 0.0)
@@ -175,7 +176,7 @@ def best_set(task: tuple[int, int]) -> list[tuple[int, str, int, int]]:
     held = dict.fromkeys(BEST, 0)
     for _ in range(runs):
         entrants = [
-            Entrant(str(i), a, False, measure.metrics(a, QUICK, {}), READING)
+            Entrant(str(i), a, False, measure.metrics(a, QUICK), READING)
             for i, a in enumerate(World(0.2, 1.5).draw(rng, 400, candidates))
         ]
         found = comparing.pairs(entrants, "test", 0.95, BEST)
@@ -202,7 +203,7 @@ def main() -> None:
         best = [r for part in pool.map(best_set, [(30, given.runs // 2), (10, given.runs), (3, given.runs)])
                 for r in part]  # fmt: skip
     text = "\n\n".join((coverage_table(rows, given.runs), size_table(rows), best_table(best)))
-    print(text)  # noqa: T201
+    print(text)
     if not given.print:
         whole = METHODS.read_text(encoding="utf-8")
         head, _, rest = whole.partition("<!-- coverage -->")
@@ -210,7 +211,7 @@ def main() -> None:
         METHODS.write_text(f"{head}<!-- coverage -->\n{text}\n<!-- /coverage -->{tail}", encoding="utf-8")
 
 
-def _grouped(rows: list, chosen) -> dict[tuple[str, str], list[tuple[float, int, float]]]:
+def _grouped(rows: list, chosen: Callable[[str], bool]) -> dict[tuple[str, str], list[tuple[float, int, float]]]:
     out: dict[tuple[str, str], list[tuple[float, int, float]]] = {}
     for metric, kind, n, rate, held, made, _ in rows:
         if made >= 100 and chosen(metric):
@@ -231,9 +232,8 @@ def coverage_table(rows: list, runs: int) -> str:
     for (metric, kind), found in sorted(_grouped(rows, lambda m: "test of" not in m).items()):
         mean, least = float(np.mean([f[0] for f in found])), min(found)
         verdict = "" if mean >= MEAN_WANTED and least[0] >= LEAST_WANTED else "approximate"
-        lines.append(
-            f"| {metric} | {kind} | {len(found)} | {mean:.3f} | {least[0]:.3f} | {least[1]:,}, {least[2]:g} | {verdict} |"
-        )  # fmt: skip
+        where = f"{least[1]:,}, {least[2]:g}"
+        lines.append(f"| {metric} | {kind} | {len(found)} | {mean:.3f} | {least[0]:.3f} | {where} | {verdict} |")
     return "\n".join(lines)
 
 

@@ -85,14 +85,28 @@ def _answer(r, kind, labels, how):
     return {f"p{j}": repr(x / sum(p)) for j, x in enumerate(p)}
 
 
+MEASURES = {
+    True: ["measure='net_benefit'\nthreshold=0.3", "measure='partial_area'\nfpr_at_most=0.2",
+           "measure='recall_at_fpr'\nfpr_at_most=0.2", "measure='precision_at_top'\nrows=7",
+           "measure='precision_at_top'\nshare=0.2", "measure='expected_cost'\ncost={cost}"],
+    False: ["measure='top_k_accuracy'\nk=2", "measure='expected_cost'\ncost={cost}"],
+}  # fmt: skip
+
+
 def _wishes(r, k, labels):
     out = []
     if k == 2:
         out += ["[[metrics]]", "name='cost'", "formula='(40*FN+3*FP)/rows + sum(num,TP)/TP'", "better='lower'"]
         out += ["[[metrics]]", "name='each'", "formula='(40*FN+3*FP)/flagged'", "better='lower'"]
+    cost = [[int(i != j) * (1 + i) for j in range(k)] for i in range(k)]
+    out += ["[[metrics]]", "name='own'", r.choice(MEASURES[k == 2]).format(cost=cost)]
     for _ in range(r.randrange(3)):
-        metric = r.choice(["recall", "f1", "roc_auc", "brier", "tp", "ks"] if k == 2 else ["accuracy", "mcc", "kappa"])
-        if metric != "tp" and r.random() < 0.3:
+        metric = r.choice(
+            ["recall", "f1", "roc_auc", "brier", "tp", "ks", "each", "own"]
+            if k == 2
+            else ["accuracy", "mcc", "kappa", "own"]
+        )
+        if metric not in ("tp", "own") and r.random() < 0.3:
             out += ["[[gates]]", f"metric='{metric}'", "against='in use'", "margin=0.02"]
         else:
             out += ["[[gates]]", f"metric='{metric}'", "at_least=0.5"] + ["every=['f']"] * (r.random() < 0.4)

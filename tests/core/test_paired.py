@@ -145,7 +145,7 @@ def test_groups_of_one_row_and_equal_weights_change_nothing_much(name):
     for kind, (weight, group) in designs.items():
         a, b = answers(first, y, weight, group), answers(second, y, weight, group)
         if name in ("f1", "recall", "precision"):
-            compared = paired.by_influence(name, a, b, 0.1, 1, "delta")
+            compared = paired._by_rows(name, a, b, 0.1, 1, "delta")
         else:
             compared = paired.compare(name, a, b, (0.1, 0.0), 1)
         low, high = compared.interval(0.95)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -29,6 +30,7 @@ class Answers:
     is_probability : whether scores may be read as probabilities
     none_counts : whether rows without an answer count as wrong, in a column of their own
     weight : float64, shape (n,); group : int64, shape (n,); or None
+    numbers : numeric fields that own metrics sum, each float64, shape (n,)
     """
 
     classes: int
@@ -41,6 +43,7 @@ class Answers:
     none_counts: bool
     weight: FloatArray | None
     group: IntArray | None
+    numbers: Mapping[str, FloatArray] = field(default_factory=dict)
 
     def take(self, rows: BoolArray | IntArray) -> Answers:
         """The same on some of the rows."""
@@ -51,6 +54,7 @@ class Answers:
         return replace(
             self, actual=self.actual[rows], predicted=part(self.predicted), score=part(self.score),
             probabilities=part(self.probabilities), weight=part(self.weight), group=part(self.group),
+            numbers={name: x[rows] for name, x in self.numbers.items()},
         )  # fmt: skip
 
     @cached_property

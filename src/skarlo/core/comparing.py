@@ -8,7 +8,7 @@ from itertools import combinations
 
 from . import measure, paired
 from .answers import Answers
-from .definitions import MANY_CLASSES, METRICS, TWO_CLASSES
+from .definitions import MANY_CLASSES, TWO_CLASSES
 from .measure import Reading
 from .results import Lead, PairResult
 from .values import Difference, Metric
@@ -29,8 +29,8 @@ class Entrant:
 
 
 def names_of(reading: Reading) -> tuple[str, ...]:
-    """The metrics that pairs and leads are given for."""
-    return TWO_CLASSES if reading.positive is not None else MANY_CLASSES
+    """The metrics that pairs and leads are given for: the study's own stand last."""
+    return (*(TWO_CLASSES if reading.positive is not None else MANY_CLASSES), *(m.name for m in reading.own))
 
 
 def difference(name: str, a: Entrant, b: Entrant) -> paired.Compared | str:
@@ -42,26 +42,29 @@ def difference(name: str, a: Entrant, b: Entrant) -> paired.Compared | str:
     first, second = _common(name, a, b)
     values = (a.metrics[name]["value"], b.metrics[name]["value"])
     if len(first.actual) < len(a.whole.actual):
-        again = [measure.metrics(x, _without_own(e.reading), {})[name] for x, e in ((first, a), (second, b))]
+        again = [measure.metrics(x, e.reading)[name] for x, e in ((first, a), (second, b))]
         values = again[0]["value"], again[1]["value"]
         if values[0] is None or values[1] is None:
             return "the rows that both answered give no number"
     assert values[0] is not None
     assert values[1] is not None
     positive = 0 if a.reading.positive is None else a.reading.positive
-    return paired.compare(name, first, second, (values[0], values[1]), positive)
+    return paired.compare(name, first, second, (values[0], values[1]), positive, a.reading.own_named(name))
 
 
-def _without_own(reading: Reading) -> Reading:
-    return Reading(reading.classes, reading.positive, reading.settings, (), reading.no_cutoff, reading.ranking_only)
+def _on_scores(name: str, e: Entrant) -> bool:
+    """Whether a metric is over the rows with an answer alone."""
+    found = e.reading.own_named(name)
+    return name in ON_SCORES if found is None else found.measure not in (None, "expected_cost", "top_k_accuracy")
 
 
 def _common(name: str, a: Entrant, b: Entrant) -> tuple[Answers, Answers]:
     """Both candidates on the rows where neither is left out; for metrics of scores, on those both answered."""
     keep = None
-    if a.left_out or b.left_out or name in ON_SCORES:
-        keep = (a.whole.answered | (not a.left_out and name not in ON_SCORES)) & (
-            b.whole.answered | (not b.left_out and name not in ON_SCORES)
+    scores = _on_scores(name, a)
+    if a.left_out or b.left_out or scores:
+        keep = (a.whole.answered | (not a.left_out and not scores)) & (
+            b.whole.answered | (not b.left_out and not scores)
         )
         if keep.all():
             keep = None
@@ -102,20 +105,18 @@ def against_baselines(
     return out
 
 
-def improves(name: str) -> int:
-    """+1 when higher is better, -1 when lower is, 0 when neither."""
-    return {"higher": 1, "lower": -1, "neither": 0}[METRICS[name].better]
-
-
 def best(
     entrants: Sequence[Entrant], found: list[PairResult], confidence: float, names: Sequence[str] | None = None
 ) -> dict[str, Lead]:
-    """For each metric of the pairs who leads, and who is not told apart from the best (Hsu 1984; Edwards and Hsu 1983)."""
+    """For each metric of the pairs who leads, and who is not told apart from the best.
+
+    Hsu 1984, Ann. Stat. 12:1136; Edwards and Hsu 1983, J. Am. Stat. Assoc. 78:965.
+    """
     out: dict[str, Lead] = {}
     if not entrants:
         return out
     for name in names_of(entrants[0].reading) if names is None else names:
-        sign = improves(name)
+        sign = entrants[0].reading.improves(name)
         ranked = {
             e.name: v for e in entrants
             if (v := e.metrics[name]["value"]) is not None and not e.metrics[name].get("thin")

@@ -95,8 +95,3 @@ TWO_CLASSES = (*COUNT_METRICS, *RANKED, *PROBABLE)
 MANY_COUNTS = ("accuracy", "balanced_accuracy", "mcc", "kappa")
 MANY_PROBABLE = ("roc_auc_macro", "log_loss", "brier", "brier_skill", "ece")
 MANY_CLASSES = (*MANY_COUNTS, *MANY_PROBABLE)
-
-
-def improves(name: str) -> int:
-    """+1 when higher is better, -1 when lower is, 0 when neither."""
-    return {"higher": 1, "lower": -1, "neither": 0}[METRICS[name].better]

@@ -158,7 +158,7 @@ def _answers(study: Study, c: Candidate) -> tuple[Answers, CutoffResult | None, 
     """A candidate over all rows, its cutoff, and why it has none if so."""
     base = Answers(
         len(study.classes), study.positive, study.actual, c.predicted, None, None, False, c.no_answer == "wrong",
-        study.weight, study.group,
+        study.weight, study.group, study.numbers,
     )  # fmt: skip
     if c.predicted is not None:
         return base, None, ""
@@ -236,7 +236,6 @@ def _split(
     if no_answer == "left_out":
         kept = a.answered
         a = a.with_answer
-    numbers = {name: x[rows][kept] for name, x in study.numbers.items()}
     if not memo:
         memo |= {"scores": measure.score_metrics(a, reading), "areas": measure.class_areas(a, reading)}
         memo |= {"drawn": _draw(a, reading, how), "calibration": _calibration(study, a)}
@@ -246,7 +245,7 @@ def _split(
         "actual": {label: int((a.actual == k).sum()) for k, label in enumerate(study.classes)},
         "no_answer": missing,
         "matrix": None if t is None else t.cells.tolist(),
-        "metrics": measure.metrics(a, reading, numbers, memo["scores"]),
+        "metrics": measure.metrics(a, reading, memo["scores"]),
         "per_class": measure.per_class(a, reading, memo["areas"]),
     }
     if t is not None:
@@ -262,7 +261,7 @@ def _split(
     if study.slices:
         where = rows.copy()
         where[rows] = kept
-        out["slices"] = [s for fields in study.slices for s in sliced(a, fields, where, reading, numbers)]
+        out["slices"] = [s for fields in study.slices for s in sliced(a, fields, where, reading)]
     return out
 
 

@@ -13,6 +13,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import reduce
 
 import numpy as np
 
@@ -22,7 +23,16 @@ COUNTS = ("TP", "FP", "FN", "TN", "P", "N", "rows", "flagged")
 _TOKEN = re.compile(r"\s*(?:(\d+\.?\d*(?:[eE][-+]?\d+)?|\.\d+(?:[eE][-+]?\d+)?)|([A-Za-z_]\w*)|(\S))")
 
 Values = Mapping[str, FloatArray]
-Evaluate = Callable[[Values], FloatArray]
+
+
+@dataclass(frozen=True)
+class Node:
+    """A part of an expression: a number, a name, or a sign or function over parts."""
+
+    op: str
+    parts: tuple[Node, ...] = ()
+    number: float = 0.0
+    name: str = ""
 
 
 class FormulaError(ValueError):
@@ -35,11 +45,20 @@ class FormulaError(ValueError):
 
 @dataclass(frozen=True)
 class Formula:
-    """A parsed expression: `evaluate` takes arrays by name and gives NaN where it divides by zero."""
+    """A parsed expression over counts, costs and sums of fields."""
 
     text: str
-    evaluate: Evaluate
+    tree: Node
     sums: frozenset[tuple[str, str]]
+
+    def evaluate(self, values: Values) -> FloatArray:
+        """The values at arrays by name; NaN where it divides by zero."""
+        return _value(self.tree, values)
+
+    def gradient(self, values: Mapping[str, float]) -> dict[str, float]:
+        """The derivative by each name at single numbers, where `value` is not None (Wengert 1964, forward mode)."""
+        with np.errstate(all="ignore"):
+            return _slopes(self.tree, {k: float(v) for k, v in values.items()})[1]
 
     def value(self, values: Mapping[str, float]) -> float | None:
         """The value at single numbers, None where it divides by zero or is not finite."""
@@ -80,11 +99,11 @@ class _Parser:
     def whole(self) -> Formula:
         if not self.text.strip():
             raise FormulaError(self.text, 0, "the expression is empty")
-        evaluate = self.expression()
+        tree = self.expression()
         _, token, at = self.peek()
         if token:
             raise FormulaError(self.text, at, f"unexpected “{token}”")
-        return Formula(self.text, evaluate, frozenset(self.sums))
+        return Formula(self.text, tree, frozenset(self.sums))
 
     def peek(self) -> tuple[str, str, int]:
         found = _TOKEN.match(self.text, self.at)
@@ -105,19 +124,19 @@ class _Parser:
         if token != sign:
             raise FormulaError(self.text, at, f"expected “{sign}”" + (f", found “{token}”" if token else ""))
 
-    def expression(self) -> Evaluate:
+    def expression(self) -> Node:
         left = self.term()
         while self.peek()[1] in ("+", "-"):
-            left = _binary(self.take()[1], left, self.term())
+            left = Node(self.take()[1], (left, self.term()))
         return left
 
-    def term(self) -> Evaluate:
+    def term(self) -> Node:
         left = self.factor()
         while self.peek()[1] in ("*", "/"):
-            left = _binary(self.take()[1], left, self.factor())
+            left = Node(self.take()[1], (left, self.factor()))
         return left
 
-    def factor(self) -> Evaluate:
+    def factor(self) -> Node:
         self.depth += 1
         if self.depth > 100:
             raise FormulaError(self.text, self.at, "the expression is nested too deeply")
@@ -126,14 +145,12 @@ class _Parser:
         finally:
             self.depth -= 1
 
-    def _factor(self) -> Evaluate:
+    def _factor(self) -> Node:
         kind, token, at = self.take()
         if kind == "number":
-            number = np.asarray(float(token))
-            return lambda _: number
+            return Node("number", number=float(token))
         if token == "-":
-            inner = self.factor()
-            return lambda v: np.asarray(-inner(v))
+            return Node("-", (Node("number"), self.factor()))
         if token == "(":
             inner = self.expression()
             self.expect(")")
@@ -143,29 +160,21 @@ class _Parser:
         if token == "sum":
             return self._sum()
         if token in self.names:
-            return lambda v: v[token]
+            return Node("name", name=token)
         if kind == "name":
             raise FormulaError(self.text, at, f"unknown name “{token}”; known are {', '.join(self.names)}")
         raise FormulaError(self.text, at, f"unexpected “{token}”" if token else "the expression ends too early")
 
-    def _extreme(self, name: str) -> Evaluate:
+    def _extreme(self, name: str) -> Node:
         self.expect("(")
         parts = [self.expression()]
         while self.peek()[1] == ",":
             self.take()
             parts.append(self.expression())
         self.expect(")")
-        choose = np.minimum if name == "min" else np.maximum
+        return Node(name, tuple(parts))
 
-        def evaluate(v: Values) -> FloatArray:
-            out = parts[0](v)
-            for part in parts[1:]:
-                out = choose(out, part(v))
-            return out
-
-        return evaluate
-
-    def _sum(self) -> Evaluate:
+    def _sum(self) -> Node:
         self.expect("(")
         _, field, at = self.take()
         if field not in self.fields:
@@ -176,19 +185,43 @@ class _Parser:
             raise FormulaError(self.text, at, f"expected TP, FP, FN or TN, found “{cell}”")
         self.expect(")")
         self.sums.add((field, cell))
-        return lambda v: v[f"sum({field},{cell})"]
+        return Node("name", name=f"sum({field},{cell})")
 
 
-def _binary(sign: str, left: Evaluate, right: Evaluate) -> Evaluate:
-    def evaluate(v: Values) -> FloatArray:
-        a, b = left(v), right(v)
-        if sign == "+":
-            return np.asarray(a + b)
-        if sign == "-":
-            return np.asarray(a - b)
-        if sign == "*":
-            return np.asarray(a * b)
-        with np.errstate(all="ignore"):
-            return np.asarray(np.where(b == 0, np.nan, a / np.where(b == 0, 1.0, b)))
+def _value(node: Node, v: Values) -> FloatArray:
+    if node.op == "number":
+        return np.asarray(node.number)
+    if node.op == "name":
+        return v[node.name]
+    parts = [_value(part, v) for part in node.parts]
+    return np.asarray(reduce(_ARRAYS[node.op], parts))
 
-    return evaluate
+
+def _divided(a: FloatArray, b: FloatArray) -> FloatArray:
+    with np.errstate(all="ignore"):
+        return np.asarray(np.where(b == 0, np.nan, a / np.where(b == 0, 1.0, b)))
+
+
+_ARRAYS: dict[str, Callable[[FloatArray, FloatArray], FloatArray]] = {
+    "+": np.add, "-": np.subtract, "*": np.multiply, "/": _divided, "min": np.minimum, "max": np.maximum,
+}  # fmt: skip
+
+
+def _slopes(node: Node, v: Mapping[str, float]) -> tuple[float, dict[str, float]]:
+    """The value and its derivative by each name."""
+    if node.op == "number":
+        return node.number, {}
+    if node.op == "name":
+        return v[node.name], {node.name: 1.0}
+    return reduce(lambda a, b: _step(node.op, a, b), [_slopes(part, v) for part in node.parts])
+
+
+def _step(
+    op: str, left: tuple[float, dict[str, float]], right: tuple[float, dict[str, float]]
+) -> tuple[float, dict[str, float]]:
+    (a, by_a), (b, by_b) = left, right
+    if op in ("min", "max"):
+        return left if (a <= b) == (op == "min") or a == b else right
+    on_a, on_b = {"+": (1.0, 1.0), "-": (1.0, -1.0), "*": (b, a), "/": (1.0 / b, -a / (b * b)) if b else (0.0, 0.0)}[op]
+    value = {"+": a + b, "-": a - b, "*": a * b, "/": a / b if b else 0.0}[op]
+    return value, {k: on_a * by_a.get(k, 0.0) + on_b * by_b.get(k, 0.0) for k in {**by_a, **by_b}}

@@ -2,23 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from . import calibration, counts, ranking
+from . import calibration, counts, own, ranking
 from .answers import Answers
 from .counts import Names
-from .definitions import MANY_PROBABLE, PROBABLE, RANKED
+from .definitions import MANY_PROBABLE, METRICS, PROBABLE, RANKED
+from .own import NO_PROBABILITIES, NO_SCORE
 from .probability import brier_skill, mean_loss
 from .results import ClassResult
 from .study import OwnMetric, Settings
 from .table import Table
-from .values import FloatArray, Metric, absent, point
+from .values import Metric, absent, point
 
-NO_SCORE = "it answers classes only, with no score"
-NO_PROBABILITIES = "it answers classes only, with no probabilities"
 OUTSIDE = "its scores are no probabilities: some lie outside 0 to 1"
 RANKING = "its scores are said to rank only, and are no probabilities"
 
@@ -34,6 +32,15 @@ class Reading:
     no_cutoff: str = ""
     ranking_only: bool = False
 
+    def own_named(self, name: str) -> OwnMetric | None:
+        """The study's own metric of that name, if it is one."""
+        return next((m for m in self.own if m.name == name), None)
+
+    def improves(self, name: str) -> int:
+        """+1 when higher is better, -1 when lower is, 0 when neither."""
+        found = self.own_named(name)
+        return {"higher": 1, "lower": -1, "neither": 0}[found.better if found else METRICS[name].better]
+
     @property
     def names(self) -> Names:
         """Labels of the positive and the negative class, for the reasons of absent numbers."""
@@ -45,15 +52,13 @@ class Reading:
         return {"positive": self.classes[k], "negative": rest[0] if len(rest) == 1 else f"other than {self.classes[k]}"}
 
 
-def metrics(
-    a: Answers, reading: Reading, numbers: Mapping[str, FloatArray], scores: dict[str, Metric] | None = None
-) -> dict[str, Metric]:
+def metrics(a: Answers, reading: Reading, scores: dict[str, Metric] | None = None) -> dict[str, Metric]:
     """All metrics of a candidate on some rows, in the documented order; own metrics last.
 
     `scores` are the metrics of scores where they are known already: no cutoff changes them.
     """
     scores = score_metrics(a, reading) if scores is None else scores
-    return _counts(a, reading) | scores | own_metrics(a, reading, numbers)
+    return _counts(a, reading) | scores | own_metrics(a, reading)
 
 
 def score_metrics(a: Answers, reading: Reading) -> dict[str, Metric]:
@@ -137,59 +142,9 @@ def macro_area(a: Answers) -> Metric:
     return point(sum(areas) / len(areas), "a mean of areas on the same rows has no interval here")
 
 
-def own_metrics(a: Answers, reading: Reading, numbers: Mapping[str, FloatArray]) -> dict[str, Metric]:
+def own_metrics(a: Answers, reading: Reading) -> dict[str, Metric]:
     """The study's own metrics."""
-    out: dict[str, Metric] = {}
-    t = a.table
-    for own in reading.own:
-        if reading.positive is None:
-            out[own.name] = absent("own metrics are over the counts of two classes")
-        elif t is None:
-            out[own.name] = absent(reading.no_cutoff)
-        else:
-            out[own.name] = _own(own, a, t, reading, numbers)
-    return out
-
-
-def _own(own: OwnMetric, a: Answers, t: Table, reading: Reading, numbers: Mapping[str, FloatArray]) -> Metric:
-    assert reading.positive is not None
-    values: dict[str, float] = _named_counts(counts.outcome_counts(t, reading.positive))
-    values |= own.costs
-    for field, cell in own.formula.sums:
-        values[f"sum({field},{cell})"] = _sum(a, reading.positive, numbers[field], cell)
-    value = own.formula.value(values)
-    if value is None:
-        return absent("its formula divides by zero")
-    if own.formula.sums:
-        return point(value, "a sum of a field over rows has no interval here")
-    draws = t.dirichlet(reading.settings.sampling) * (1.0 if t.clusters is not None else t.total)
-    drawn = {k: np.asarray(v) for k, v in _drawn_counts(draws, reading.positive).items()}
-    with np.errstate(all="ignore"):
-        spread = own.formula.evaluate(drawn | {k: np.asarray(float(v)) for k, v in own.costs.items()})
-    spread = np.broadcast_to(spread, (reading.settings.draws,))
-    return counts.drawn(value, spread, t, reading.settings.sampling, "")
-
-
-def _named_counts(c: dict[str, float]) -> dict[str, float]:
-    return {"TP": c["tp"], "FP": c["fp"], "FN": c["fn"], "TN": c["tn"], "P": c["P"], "N": c["N"], "rows": c["rows"],
-            "flagged": c["flagged"]}  # fmt: skip
-
-
-def _drawn_counts(draws: FloatArray, positive: int) -> dict[str, FloatArray]:
-    k = draws.shape[1]
-    flagged, actual = draws[:, :, positive].sum(axis=1), draws[:, positive].sum(axis=1)
-    tp, rows = draws[:, positive, positive], draws.sum(axis=(1, 2))
-    none_neg = draws[:, :, k:].sum(axis=(1, 2)) - draws[:, positive, k:].sum(axis=1)
-    return {"TP": tp, "FP": flagged - tp, "FN": actual - tp, "TN": rows - actual - (flagged - tp) - none_neg,
-            "P": actual, "N": rows - actual, "rows": rows, "flagged": flagged}  # fmt: skip
-
-
-def _sum(a: Answers, positive: int, number: FloatArray, cell: str) -> float:
-    assert a.predicted is not None
-    is_pos, said = a.actual == positive, a.predicted == positive
-    rows = {"TP": is_pos & said, "FP": ~is_pos & said, "FN": is_pos & ~said, "TN": ~is_pos & ~said & (a.predicted >= 0)}
-    x = number[rows[cell]]
-    return float(np.add.reduce(x if a.weight is None else x * a.weight[rows[cell]]))
+    return {m.name: own.metric(m, a, reading.settings, reading.no_cutoff) for m in reading.own}
 
 
 def class_areas(a: Answers, reading: Reading) -> list[tuple[Metric, Metric]]:

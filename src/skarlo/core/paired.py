@@ -13,8 +13,10 @@ from . import influence, ranking
 from .answers import Answers, mean_variance
 from .definitions import METRICS
 from .intervals import Interval, wilson, z_value
+from .own import influence as own_influence
 from .probability import row_loss
-from .values import BoolArray, Difference, IntArray, clean, total
+from .study import OwnMetric
+from .values import BoolArray, Difference, FloatArray, IntArray, clean, total
 
 
 @dataclass(frozen=True)
@@ -105,9 +107,10 @@ def predictive_value(
     return normal(difference, max(variance, 0.0), "kosinski")
 
 
-def by_influence(name: str, a: Answers, b: Answers, gap: float, positive: int, test: str) -> Compared:
+def by_influence(
+    psi_a: FloatArray | None, psi_b: FloatArray | None, a: Answers, gap: float, test: str
+) -> Compared:  # fmt: skip
     """Difference of two values by the rows' influence: linearised with weights, cluster-robust with groups."""
-    psi_a, psi_b = influence.of_rows(name, a, positive), influence.of_rows(name, b, positive)
     if psi_a is None or psi_b is None:
         return Compared(gap, None, test, None, "the difference has no variance estimate")
     return normal(gap, mean_variance(psi_a - psi_b, a.weight, a.group), test + a.suffix)
@@ -157,27 +160,39 @@ AGREEMENT = ("accuracy", "recall", "fnr", "specificity", "fpr")
 DELTA = ("f1", "mcc", "kappa", "balanced_accuracy", "youden_j")
 
 
-def compare(name: str, a: Answers, b: Answers, values: tuple[float, float], positive: int) -> Compared:
+def compare(
+    name: str, a: Answers, b: Answers, values: tuple[float, float], positive: int, own: OwnMetric | None = None
+) -> Compared:
     """The paired difference of a metric between two candidates on the same rows.
 
     a, b : answers over the same rows; for metrics of scores only rows that both answered
     values : the metric's value for each
     positive : the class read against the rest
+    own : the study's own metric of that name, if it is one
     """
     gap = values[0] - values[1]
+    if own is not None:
+        psi = [own_influence(own, x) for x in (a, b)]
+        if psi[0] is None and psi[1] is None:
+            return Compared(gap, None, "none", None, f"there is no paired test of {name}")
+        return by_influence(psi[0], psi[1], a, gap, "delta")
     if name == "roc_auc":
         return areas(a, b, gap)
     if name in ("brier", "log_loss"):
         return losses(name, a, b)
     if name == "average_precision":
-        return by_influence(name, a, b, gap, positive, "influence")
+        return _by_rows(name, a, b, gap, positive, "influence")
     if name in DELTA or (a.designed and name in (*AGREEMENT, "precision", "npv")):
-        return by_influence(name, a, b, gap, positive, "delta")
+        return _by_rows(name, a, b, gap, positive, "delta")
     if name in AGREEMENT:
         return agreement(*_agreement(name, a, b, positive))
     if name in ("precision", "npv"):
         return _predictive(name, a, b, positive)
     return Compared(gap, None, "none", None, f"there is no paired test of {METRICS[name].title}")
+
+
+def _by_rows(name: str, a: Answers, b: Answers, gap: float, positive: int, test: str) -> Compared:
+    return by_influence(influence.of_rows(name, a, positive), influence.of_rows(name, b, positive), a, gap, test)
 
 
 def _said(a: Answers) -> IntArray:

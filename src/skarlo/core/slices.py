@@ -3,28 +3,26 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 from scipy.stats import hypergeom, norm
 
-from . import counts, influence, paired, ranking
+from . import counts, influence, own, paired, ranking
 from .answers import Answers, mean_variance
 from .intervals import Interval, hybrid_difference
 from .measure import Reading, metrics
 from .paired import Compared
 from .probability import moments
 from .results import SliceResult
-from .study import Field
+from .study import Field, OwnMetric
 from .table import Table
-from .values import BoolArray, Difference, FloatArray, Metric, absent
+from .values import BoolArray, Difference, Metric, absent
 
 OTHERS = ("f1", "mcc", "kappa", "balanced_accuracy", "youden_j", "average_precision", "brier", "log_loss")
 
 
-def sliced(
-    a: Answers, fields: tuple[Field, ...], rows: BoolArray, reading: Reading, numbers: Mapping[str, FloatArray]
-) -> list[SliceResult]:
+def sliced(a: Answers, fields: tuple[Field, ...], rows: BoolArray, reading: Reading) -> list[SliceResult]:
     """All slices of one list of fields.
 
     Parameters
@@ -43,7 +41,7 @@ def sliced(
         members = np.sort(order[start : edges[i + 1] if i + 1 < len(edges) else len(code)])
         inside = np.zeros(len(code), dtype=bool)
         inside[members] = True
-        entry, compared = _slice(a, inside, reading, numbers)
+        entry, compared = _slice(a, inside, reading)
         rest = int(code[members[0]])
         by = {}
         for f in reversed(fields):
@@ -56,13 +54,12 @@ def sliced(
 
 
 def _slice(
-    a: Answers, inside: BoolArray, reading: Reading, numbers: Mapping[str, FloatArray]
+    a: Answers, inside: BoolArray, reading: Reading
 ) -> tuple[dict[str, object], dict[str, Compared | str] | None]:
     s = a.take(inside)
-    own = {name: x[inside] for name, x in numbers.items()}
     t = s.table
     weighted = int((s.weight > 0).sum()) if s.weight is not None else len(s.actual)
-    found = metrics(s, reading, own)
+    found = metrics(s, reading)
     entry: dict[str, object] = {
         "rows": len(s.actual),
         "actual": {c: int((s.actual == k).sum()) for k, c in enumerate(reading.classes)},
@@ -87,6 +84,8 @@ def against_rest(s: Answers, rest: Answers, found: dict[str, Metric], reading: R
             out[name] = _rates(name, s.table, rest.table, positive, value)
         elif name == "roc_auc" or name in OTHERS:
             out[name] = _others(name, s, rest, positive, value)
+        elif mine := reading.own_named(name):
+            out[name] = _own(mine, s, rest, value, reading)
     return out
 
 
@@ -137,6 +136,20 @@ def _others(name: str, s: Answers, rest: Answers, positive: int, value: Metric) 
         return "the other rows have no such number"
     variance = mean_variance(psi, s.weight, s.group) + mean_variance(psi_rest, rest.weight, rest.group)
     return paired.normal(value["value"] - other, variance, "influence" + s.suffix)
+
+
+def _own(mine: OwnMetric, s: Answers, rest: Answers, value: Metric, reading: Reading) -> Compared | str:
+    if value["value"] is None:
+        return value["why"]
+    other = own.metric(mine, rest, replace(reading.settings, draws=2), reading.no_cutoff)
+    if other["value"] is None:
+        return "the other rows have no such number"
+    gap = value["value"] - other["value"]
+    psi, psi_rest = own.influence(mine, s), own.influence(mine, rest)
+    if psi is None or psi_rest is None:
+        return Compared(gap, None, "none", None, f"there is no test of {mine.name}")
+    variance = mean_variance(psi, s.weight, s.group) + mean_variance(psi_rest, rest.weight, rest.group)
+    return paired.normal(gap, variance, "influence" + s.suffix)
 
 
 def _value(name: str, a: Answers, positive: int) -> float | None:

@@ -60,12 +60,17 @@ class Candidate:
 
 @dataclass(frozen=True)
 class OwnMetric:
-    """A metric of the study's own: its formula, its direction, the values of named costs."""
+    """A metric of the study's own, with its direction: a formula with the values of its named costs, or a measure.
+
+    measure : a name in `own.MEASURES`, with its parameters
+    """
 
     name: str
-    formula: Formula
+    formula: Formula | None
     better: str
     costs: Mapping[str, float] = field(default_factory=dict)
+    measure: str | None = None
+    parameters: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from skarlo import core
 from skarlo.core import formula
 from skarlo.core.definitions import MANY_CLASSES, TWO_CLASSES
 from skarlo.core.gates import COUNTS
+from skarlo.core.own import MEASURES, UNTESTED
 from skarlo.core.study import Field, Gate, OwnMetric
 from skarlo.core.values import BoolArray, FloatArray, IntArray
 
@@ -18,7 +19,7 @@ from .answers import read_candidate
 from .columns import Files, Loading, at, codes_of, in_order, measured, one_of, read_ids
 from .problems import InputError, Problem
 from .read import as_number, as_text
-from .spec import GateSpec, HoldoutSpec, RuleSpec, StudySpec
+from .spec import GateSpec, HoldoutSpec, MetricSpec, RuleSpec, StudySpec
 
 __all__ = ["Files", "load"]
 
@@ -65,7 +66,7 @@ def load(spec: StudySpec, files: Files) -> core.Study:
         found for c in spec.candidates
         if (found := read_candidate(c, spec, table, ids, source, classes, files, doing)) is not None
     ]  # fmt: skip
-    own, numbers = _own_metrics(spec, table, doing)
+    own, numbers = _own_metrics(spec, table, classes, doing)
     gates = _gates(spec, classes, own, doing)
     if h.tune_on is None:
         _rules_without_tuning(spec, doing)
@@ -234,7 +235,7 @@ def _slices(spec: StudySpec, table: pl.DataFrame, file: str, doing: Loading) -> 
 
 
 def _own_metrics(
-    spec: StudySpec, table: pl.DataFrame, doing: Loading
+    spec: StudySpec, table: pl.DataFrame, classes: list[str], doing: Loading
 ) -> tuple[tuple[OwnMetric, ...], dict[str, FloatArray]]:
     numeric = tuple(c for c in table.columns if c.isidentifier())
     out: list[OwnMetric] = []
@@ -242,20 +243,40 @@ def _own_metrics(
         if m.name in (*TWO_CLASSES, *MANY_CLASSES, *COUNTS) or m.name in [o.name for o in out]:
             doing.problems.append(Problem(f"metrics: the name {m.name} is taken"))
             continue
+        if m.measure is not None:
+            if fault := _measure_fault(m, classes):
+                doing.problems.append(Problem(f"metrics: {m.name}: {fault}"))
+            out.append(OwnMetric(m.name, None, m.direction, {}, m.measure, m.parameters()))
+            continue
         try:
-            parsed = formula.parse(m.formula, tuple(m.costs), numeric)
+            parsed = formula.parse(m.formula or "", tuple(m.costs), numeric)
         except formula.FormulaError as e:
             doing.problems.append(Problem(f"metrics: {m.name}: {e}"))
             continue
-        out.append(OwnMetric(m.name, parsed, m.better, m.costs))
+        out.append(OwnMetric(m.name, parsed, m.direction, m.costs))
     numbers: dict[str, FloatArray] = {}
-    for name in sorted({field for m in out for field, _ in m.formula.sums}):
+    for name in sorted({field for m in out if m.formula for field, _ in m.formula.sums}):
         values, bad = as_number(table[name])
         if bad:
             doing.problems.append(Problem("a field that an own metric sums", row=bad[0] + 2, column=name,
                                           found=as_text(table[name][bad[:1]])[0]))  # fmt: skip
         numbers[name] = values
     return tuple(out), numbers
+
+
+def _measure_fault(m: MetricSpec, classes: list[str]) -> str | None:
+    """What is wrong with a measure in a study of these classes, if anything."""
+    wanted = MEASURES[m.measure or ""].classes
+    if wanted == "two" and len(classes) != 2:
+        return f"{m.measure} is for two classes, and there are {len(classes)}"
+    if wanted == "many" and len(classes) == 2:
+        return f"{m.measure} is for three classes or more"
+    if m.cost is not None and [len(row) for row in m.cost] != [len(classes)] * len(classes):
+        shape = f"{len(m.cost)} by {'/'.join(str(len(row)) for row in m.cost)}"
+        return f"cost is {shape}; expected {len(classes)} by {len(classes)}: a row for each actual class, in the order {', '.join(classes)}"  # noqa: E501
+    if m.k is not None and m.k > len(classes):
+        return f"k is {m.k}, and there are {len(classes)} classes"
+    return None
 
 
 def _gates(spec: StudySpec, classes: list[str], own: tuple[OwnMetric, ...], doing: Loading) -> tuple[Gate, ...]:
@@ -293,7 +314,7 @@ def _gate_faults(
             out.append(("against and every do not go together yet", ", ".join(g.every), "one of them"))
         if g.of_class is not None and g.of_class != spec.holdout.positive:
             out.append(("against a candidate, class is the positive one or left out", g.of_class, "no class"))
-        if g.metric in COUNTS or g.metric in [m.name for m in spec.metrics]:
+        if g.metric in COUNTS or any(m.name == g.metric and m.measure in UNTESTED for m in spec.metrics):
             out.append(("this metric has no paired test", g.metric, "another metric"))
     return out
 

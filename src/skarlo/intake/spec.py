@@ -18,6 +18,7 @@ from pydantic import (
     model_validator,
 )
 
+from skarlo.core.own import MEASURES
 from skarlo.core.rules import PARAMETERS
 
 from .problems import InputError, Problem, refuse
@@ -98,12 +99,56 @@ CutoffSpec = Annotated[
 
 
 class MetricSpec(_Part):
-    """[[metrics]]: an own metric over the counts."""
+    """[[metrics]]: an own metric: a formula over the counts, or a measure with its parameters."""
 
     name: Name
-    formula: Name
-    better: Literal["higher", "lower"]
-    costs: dict[str, float] = {}
+    formula: Name | None = None
+    measure: Literal[
+        "expected_cost", "net_benefit", "partial_area", "recall_at_fpr", "precision_at_top", "top_k_accuracy"
+    ] | None = None  # fmt: skip
+    better: Literal["higher", "lower"] | None = None
+    costs: dict[str, Annotated[float, Field(allow_inf_nan=False)]] = {}
+    cost: list[list[Annotated[float, Field(allow_inf_nan=False)]]] | None = None
+    no_answer: float | None = Field(default=None, allow_inf_nan=False)
+    threshold: Share | None = None
+    fpr_at_most: float | None = Field(default=None, gt=0, le=1)
+    rows: int | None = Field(default=None, ge=1)
+    share: float | None = Field(default=None, gt=0, le=1)
+    k: int | None = Field(default=None, ge=1)
+
+    @model_validator(mode="after")
+    def _fits(self) -> MetricSpec:
+        if (self.formula is None) == (self.measure is None):
+            raise ValueError("an own metric has exactly one of formula and measure")
+        given = set(self.parameters())
+        if self.measure is None:
+            if self.better is None:
+                raise ValueError("a formula needs better: higher or lower")
+            if given:
+                raise ValueError(f"{' and '.join(sorted(given))} belong to a measure, not to a formula")
+            return self
+        kind = MEASURES[self.measure]
+        needed = set(kind.parameters) - {"no_answer"}
+        if self.measure == "precision_at_top":
+            if len(given) != 1 or not given <= needed:
+                raise ValueError("precision_at_top takes exactly one of rows and share")
+        elif given - {"no_answer"} != needed or not given <= set(kind.parameters):
+            raise ValueError(f"{self.measure} takes {' and '.join(kind.parameters)}")
+        if self.costs:
+            raise ValueError("costs belong to a formula; expected_cost takes cost, a row for each actual class")
+        if self.better not in (None, kind.better):
+            raise ValueError(f"of {self.measure}, {kind.better} is better")
+        return self
+
+    def parameters(self) -> dict[str, Any]:
+        """What a measure was given."""
+        names = ("cost", "no_answer", "threshold", "fpr_at_most", "rows", "share", "k")
+        return {name: getattr(self, name) for name in names if getattr(self, name) is not None}
+
+    @property
+    def direction(self) -> str:
+        """Which way is better."""
+        return self.better or MEASURES[self.measure or ""].better
 
 
 class GateSpec(_Part):
