@@ -255,11 +255,11 @@ def logit(score: FloatArray) -> FloatArray:
     return np.asarray(np.log(p) - np.log1p(-p))
 
 
-def fit(t: Tally, fixed_slope: bool) -> tuple[FloatArray, FloatArray]:
+def fit(t: Tally, fixed_slope: bool = False, fixed_intercept: bool = False) -> tuple[FloatArray, FloatArray]:
     """Maximum-likelihood logistic regression of actual on logit(score) by Newton with step halving.
 
-    Returns the coefficients (intercept, or intercept and slope) and the information matrix. With `fixed_slope` the
-    slope stays 1.
+    Returns the coefficients that are free (intercept, slope) and the information matrix. A fixed slope is 1, a fixed
+    intercept 0.
 
     Raises
     ------
@@ -267,8 +267,22 @@ def fit(t: Tally, fixed_slope: bool) -> tuple[FloatArray, FloatArray]:
         When the gradient per row does not come below 1e-12.
     """
     x = logit(t.score)
-    design = np.ones((1, len(x))) if fixed_slope else np.stack((np.ones(len(x)), x))
-    offset = x if fixed_slope else np.zeros(len(x))
+    free = [*([] if fixed_intercept else [np.ones(len(x))]), *([] if fixed_slope else [x])]
+    return _newton(t, np.stack(free), x if fixed_slope else np.zeros(len(x)))
+
+
+def fit_ranking(t: Tally) -> FloatArray:
+    """Intercept and slope of the same regression on the score itself, standardised for the fit (Platt 1999)."""
+    n = t.both.astype(np.float64)
+    middle = total(n * t.score) / total(n)
+    spread = math.sqrt(total(n * (t.score - middle) ** 2) / total(n))
+    x = (t.score - middle) / spread
+    beta, _ = _newton(t, np.stack((np.ones(len(x)), x)), np.zeros(len(x)))
+    slope = float(beta[1]) / spread
+    return np.array([float(beta[0]) - slope * middle, slope])
+
+
+def _newton(t: Tally, design: FloatArray, offset: FloatArray) -> tuple[FloatArray, FloatArray]:
     n, pos = t.both.astype(np.float64), t.pos.astype(np.float64)
     beta = np.zeros(len(design))
 

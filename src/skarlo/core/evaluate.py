@@ -13,7 +13,20 @@ import scipy
 
 from skarlo._version import __version__
 
-from . import calibration, comparing, counts, curves, findings, gates, in_use, measure, ranking, rules
+from . import (
+    calibration,
+    comparing,
+    counts,
+    curves,
+    decision,
+    findings,
+    gates,
+    in_use,
+    measure,
+    ranking,
+    recalibration,
+    rules,
+)
 from .answers import Answers
 from .comparing import Entrant
 from .measure import Reading
@@ -21,9 +34,7 @@ from .results import (
     FORMAT,
     CandidateResult,
     CutoffResult,
-    PrResult,
     Results,
-    RocResult,
     SettingsResult,
     SliceResult,
     SplitResult,
@@ -139,7 +150,15 @@ def _candidate(study: Study, c: Candidate, how: Curves, memo: Memo) -> _Done:
             study, whole.take(rows), rows, c.no_answer, reading, memo.setdefault((c.name, split, how), {}), how
         )
     rows = study.splits[study.report_on]
-    return _done(study, entry, whole.take(rows), rows, c.no_answer == "left_out", reading)
+    reported = whole.take(rows)
+    if c.predicted is None:
+        kept = memo.setdefault((c.name, "recalibration", ""), {})
+        if not kept:
+            tuned = None if study.tune_on is None else whole.take(study.splits[study.tune_on])
+            splits = (study.tune_on, study.report_on)
+            kept |= {"found": recalibration.of_candidate(tuned, reported, reading, splits)}
+        entry["recalibration"] = kept["found"]
+    return _done(study, entry, reported, rows, c.no_answer == "left_out", reading)
 
 
 def _done(
@@ -239,6 +258,7 @@ def _split(
     if not memo:
         memo |= {"scores": measure.score_metrics(a, reading), "areas": measure.class_areas(a, reading)}
         memo |= {"drawn": _draw(a, reading, how), "calibration": _calibration(study, a)}
+        memo |= {"net_benefit": _net_benefit(a, reading, how)}
     t = a.table
     out: SplitResult = {
         "rows": len(a.actual),
@@ -251,8 +271,10 @@ def _split(
     if t is not None:
         classes = [dict(p) for p in out["per_class"].values()]
         out["averages"] = counts.averages(t, study.settings.sampling, classes)  # type: ignore[arg-type]
-    for label, (roc, pr) in memo["drawn"].items():
-        (out if label is None else out["per_class"][label]).update({"roc": roc, "pr": pr})
+    for label, drawn in memo["drawn"].items():
+        (out if label is None else out["per_class"][label]).update(drawn)
+    if memo["net_benefit"] is not None:
+        out["net_benefit"] = memo["net_benefit"]
     if memo["calibration"] is not None:
         out["calibration"] = memo["calibration"]
     if study.base_rate_in_use and study.positive is not None:
@@ -271,7 +293,7 @@ def _calibration(study: Study, a: Answers) -> dict[str, Any] | None:
     return calibration.block(a, a.tally, study.settings.bins, study.settings.sampling)
 
 
-def _draw(a: Answers, reading: Reading, how: Curves) -> dict[str | None, tuple[RocResult, PrResult]]:
+def _draw(a: Answers, reading: Reading, how: Curves) -> dict[str | None, dict[str, Any]]:
     """The curves: of the split with two classes (under None), of each class with more."""
     if how == "none":
         return {}
@@ -284,12 +306,18 @@ def _draw(a: Answers, reading: Reading, how: Curves) -> dict[str | None, tuple[R
     return out
 
 
-def _curves(t: Tally, how: Curves) -> tuple[RocResult, PrResult]:
-    roc, pr = ranking.roc_curve(t), ranking.pr_curve(t)
-    if how == "compact":
-        roc = _thin(roc, "fpr", "tpr")
-        pr = _thin(pr, "recall", "precision")
-    return roc, pr  # type: ignore[return-value]
+def _curves(t: Tally, how: Curves) -> dict[str, Any]:
+    drawn = {"roc": ranking.roc_curve(t), "pr": ranking.pr_curve(t), "gain": ranking.gain_curve(t)}
+    if how == "full":
+        return drawn
+    return {name: _thin(curve, *list(curve)[:2]) for name, curve in drawn.items()}
+
+
+def _net_benefit(a: Answers, reading: Reading, how: Curves) -> Any:
+    t = a.tally
+    if how == "none" or t is None or not a.is_probability or t.rows <= 0:
+        return None
+    return decision.net_benefit_curve(a, reading.settings.confidence)
 
 
 def _thin(curve: dict[str, list[float | None]], x: str, y: str) -> dict[str, list[float | None]]:

@@ -279,3 +279,16 @@ def pr_curve(t: Tally) -> dict[str, list[float | None]]:
         "precision": (tp[at] / (tp + fp)[at]).tolist(),
         "cutoff": t.score[::-1][at].tolist(),
     }
+
+
+def gain_curve(t: Tally) -> dict[str, list[float | None]]:
+    """Recall and lift against the share of rows flagged, from flagging nothing (no lift there) to flagging all."""
+    tp, fp = t.tp[::-1], t.fp[::-1]
+    flagged, recall = (tp + fp) / t.rows, tp / t.positives
+    at = flagged > 0
+    return {
+        "flagged_share": [0.0, *flagged[at].tolist()],
+        "recall": [0.0, *recall[at].tolist()],
+        "lift": [None, *(recall[at] / flagged[at]).tolist()],
+        "cutoff": [None, *t.score[::-1][at].tolist()],
+    }

@@ -53,6 +53,43 @@ class PrResult(TypedDict):
     cutoff: list[float]
 
 
+class GainResult(TypedDict):
+    """Recall and lift (recall over the share flagged) as more rows are flagged."""
+
+    flagged_share: list[float]
+    recall: list[float]
+    lift: list[float | None]
+    cutoff: list[float | None]
+
+
+class NetBenefitResult(TypedDict):
+    """Net benefit by threshold probability, with that of acting on every row; acting on none is 0."""
+
+    threshold: list[float]
+    net_benefit: list[float]
+    low: list[float]
+    high: list[float]
+    all: list[float]
+
+
+class Recalibrated(TypedDict, total=False):
+    """One recalibration: what was learned, its metrics, its losses less those as they came; or why there is none."""
+
+    learned: dict[str, float]
+    metrics: dict[str, Metric]
+    change: dict[str, Difference]
+    why: str
+
+
+class Recalibration(TypedDict):
+    """What simple recalibrations learned on one split do on another."""
+
+    learned_on: str | None
+    judged_on: str
+    methods: NotRequired[dict[str, Recalibrated]]
+    why: NotRequired[str]
+
+
 class ClassResult(TypedDict, total=False):
     """One class against the rest."""
 
@@ -65,6 +102,7 @@ class ClassResult(TypedDict, total=False):
     average_precision: Metric
     roc: RocResult
     pr: PrResult
+    gain: GainResult
 
 
 class InUseResult(TypedDict):
@@ -97,6 +135,8 @@ class SplitResult(TypedDict):
     averages: NotRequired[dict[str, dict[str, Metric]]]
     roc: NotRequired[RocResult]
     pr: NotRequired[PrResult]
+    gain: NotRequired[GainResult]
+    net_benefit: NotRequired[NetBenefitResult]
     calibration: NotRequired[dict[str, Any]]
     in_use: NotRequired[InUseResult | list[InUseResult]]
     slices: NotRequired[list[SliceResult]]
@@ -114,6 +154,7 @@ class CandidateResult(TypedDict):
     score_is: NotRequired[str]
     cutoff: CutoffResult | None
     splits: dict[str, SplitResult]
+    recalibration: NotRequired[Recalibration]
 
 
 class PairResult(TypedDict):

@@ -687,6 +687,7 @@ export interface components {
             splits: {
                 [key: string]: components["schemas"]["SplitResult"];
             };
+            recalibration?: components["schemas"]["Recalibration"];
         };
         /**
          * ClassResult
@@ -704,6 +705,7 @@ export interface components {
             average_precision?: components["schemas"]["Metric"];
             roc?: components["schemas"]["RocResult"];
             pr?: components["schemas"]["PrResult"];
+            gain?: components["schemas"]["GainResult"];
         };
         /**
          * CutoffResult
@@ -760,6 +762,20 @@ export interface components {
             where: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * GainResult
+         * @description Recall and lift (recall over the share flagged) as more rows are flagged.
+         */
+        GainResult: {
+            /** Flagged Share */
+            flagged_share: number[];
+            /** Recall */
+            recall: number[];
+            /** Lift */
+            lift: (number | null)[];
+            /** Cutoff */
+            cutoff: (number | null)[];
         };
         /** GateResult */
         GateResult: {
@@ -868,6 +884,22 @@ export interface components {
             /** P Calibrated */
             p_calibrated?: number;
         };
+        /**
+         * NetBenefitResult
+         * @description Net benefit by threshold probability, with that of acting on every row; acting on none is 0.
+         */
+        NetBenefitResult: {
+            /** Threshold */
+            threshold: number[];
+            /** Net Benefit */
+            net_benefit: number[];
+            /** Low */
+            low: number[];
+            /** High */
+            high: number[];
+            /** All */
+            all: number[];
+        };
         /** PairResult */
         PairResult: {
             /** A */
@@ -891,6 +923,42 @@ export interface components {
             precision: number[];
             /** Cutoff */
             cutoff: number[];
+        };
+        /**
+         * Recalibrated
+         * @description One recalibration: what was learned, its metrics, its losses less those as they came; or why there is none.
+         */
+        Recalibrated: {
+            /** Learned */
+            learned?: {
+                [key: string]: number;
+            };
+            /** Metrics */
+            metrics?: {
+                [key: string]: components["schemas"]["Metric"];
+            };
+            /** Change */
+            change?: {
+                [key: string]: components["schemas"]["Difference"];
+            };
+            /** Why */
+            why?: string;
+        };
+        /**
+         * Recalibration
+         * @description What simple recalibrations learned on one split do on another.
+         */
+        Recalibration: {
+            /** Learned On */
+            learned_on: string | null;
+            /** Judged On */
+            judged_on: string;
+            /** Methods */
+            methods?: {
+                [key: string]: components["schemas"]["Recalibrated"];
+            };
+            /** Why */
+            why?: string;
         };
         /**
          * Results
@@ -1015,6 +1083,8 @@ export interface components {
             };
             roc?: components["schemas"]["RocResult"];
             pr?: components["schemas"]["PrResult"];
+            gain?: components["schemas"]["GainResult"];
+            net_benefit?: components["schemas"]["NetBenefitResult"];
             /** Calibration */
             calibration?: {
                 [key: string]: unknown;
