@@ -10,6 +10,7 @@ from . import measure, paired
 from .answers import Answers
 from .definitions import MANY_CLASSES, TWO_CLASSES
 from .measure import Reading
+from .more_rows import Standing, clearing
 from .results import Lead, PairResult
 from .values import Difference, Metric
 
@@ -87,9 +88,27 @@ def pairs(
         return out
     for name in names_of(entrants[0].reading) if names is None else names:
         family = paired.family([difference(name, a, b) for a, b in chosen], confidence)
-        for entry, d in zip(out, family, strict=True):
-            entry["metrics"][name] = d
+        for entry, d, (a, b) in zip(out, family, chosen, strict=True):
+            entry["metrics"][name] = _with_more_rows(d, name, _common(name, a, b)[0], a.reading)
     return out
+
+
+def _with_more_rows(d: Difference, name: str, a: Answers, reading: Reading) -> Difference:
+    """The same, with about how many more rows would tell the two apart where these rows do not."""
+    gap, low, high = d["difference"], d.get("low_adjusted"), d.get("high_adjusted")
+    if not gap or low is None or high is None:
+        return d
+    found = clearing(abs(gap), gap - low if gap > 0 else high - gap, standing(a, reading), name)
+    return d if found is None else {**d, "more_rows": found}
+
+
+def standing(a: Answers, reading: Reading) -> Standing:
+    """The rows that a number rests on, as `more_rows` takes them."""
+    n = len(a.actual)
+    if reading.positive is None:
+        return Standing(n)
+    positives = int((a.actual == reading.positive).sum())
+    return Standing(n, (n - positives, positives), (reading.names["negative"], reading.names["positive"]))
 
 
 def against_baselines(

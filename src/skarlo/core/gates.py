@@ -7,12 +7,13 @@ from dataclasses import dataclass
 
 from . import counts
 from .answers import Answers
-from .comparing import Entrant, difference
+from .comparing import Entrant, difference, standing
 from .definitions import METRICS
+from .more_rows import Standing, clearing, reaching
 from .results import GateResult, SliceResult
 from .shown import shown
 from .study import Gate, Study
-from .values import Metric
+from .values import Metric, MoreRows
 
 SLACK = 1e-12
 COUNTS = ("tp", "fp", "fn", "tn", "flagged", "no_answer")
@@ -99,10 +100,27 @@ def _entry(
     if out["read"] is None:
         out["why"] = metric.get("why_interval", "it has no interval")
         return out
+    at = standing(a, j.entrant.reading)
     if metric.get("thin"):
         out["why"] = f"it rests on fewer than {study.settings.min_denominator} rows"
-        return out
-    return _decide(gate, out)
+        more = reaching(study.settings.min_denominator, out["denominator"] or 0, at, gate.metric)
+        return _with_more(out, more)
+    return _with_more(_decide(gate, out), _to_clear(out, gate.at_least is None, at, gate.metric))
+
+
+def _to_clear(out: GateResult, lower: bool, at: Standing, metric: str) -> MoreRows | None:
+    """Rows to add until a gate that only its interval fails is passed."""
+    value, read, needed = out["value"], out["read"], out["needed"]
+    if out["status"] != "fail" or value is None or read is None:
+        return None
+    gap, half = (needed - value, read - value) if lower else (value - needed, value - read)
+    return clearing(gap, half, at, metric)
+
+
+def _with_more(out: GateResult, more: MoreRows | None) -> GateResult:
+    if more is not None:
+        out["more_rows"] = more
+    return out
 
 
 def _decide(gate: Gate, out: GateResult) -> GateResult:
@@ -188,4 +206,4 @@ def _against(study: Study, gate: Gate, j: Judged, reference: Judged | None) -> G
     assert read is not None
     inside = read <= out["needed"] + SLACK if lower else read >= out["needed"] - SLACK
     out["status"] = "pass" if inside else "fail"
-    return out
+    return _with_more(out, _to_clear(out, lower, standing(j.rows, j.entrant.reading), gate.metric))

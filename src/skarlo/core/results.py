@@ -6,7 +6,7 @@ from typing import Any, NotRequired
 
 from typing_extensions import TypedDict
 
-from .values import Difference, Finding, Metric
+from .values import Difference, Finding, Metric, MoreRows
 
 
 class HoldoutResult(TypedDict):
@@ -185,6 +185,7 @@ class GateResult(TypedDict):
     rows: int
     denominator: float | None
     why: NotRequired[str]
+    more_rows: NotRequired[MoreRows]
 
 
 class Results(TypedDict):

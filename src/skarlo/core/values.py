@@ -33,6 +33,14 @@ class Metric(TypedDict):
     p_calibrated: NotRequired[float]
 
 
+class MoreRows(TypedDict):
+    """About how many more rows would settle it, and of them how many of the class that matters (`of`)."""
+
+    rows: int
+    of: NotRequired[str]
+    of_rows: NotRequired[int]
+
+
 class Difference(TypedDict):
     """A paired difference (a minus b) with its interval and test, or why there is none."""
 
@@ -45,6 +53,7 @@ class Difference(TypedDict):
     p_adjusted: NotRequired[float | None]
     test: NotRequired[str]
     why: NotRequired[str]
+    more_rows: NotRequired[MoreRows]
 
 
 class Finding(TypedDict):

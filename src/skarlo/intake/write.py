@@ -18,6 +18,7 @@ def write_file(path: Path, data: bytes) -> None:
     """Write beside the place, sync, rename."""
     handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=".writing-")
     try:
+        os.fchmod(handle, 0o666 & ~_umask())  # as any file one writes, not as a temporary one
         with os.fdopen(handle, "wb") as f:
             f.write(data)
             f.flush()
@@ -27,6 +28,13 @@ def write_file(path: Path, data: bytes) -> None:
     except BaseException:
         Path(temporary).unlink(missing_ok=True)
         raise
+
+
+def _umask() -> int:
+    """The permissions this process withholds; there is no way to read them but to set them."""
+    kept = os.umask(0o077)
+    os.umask(kept)
+    return kept
 
 
 def sync_folder(folder: Path) -> None:
