@@ -7,7 +7,7 @@ import signal
 import sys
 import traceback
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
 from rich.console import Console
@@ -16,6 +16,9 @@ from skarlo import __version__, core, intake
 from skarlo.intake import schemas
 from skarlo.intake.junit import gates_as_junit
 from skarlo.intake.write import as_json, write_file
+
+from . import compare
+from .files import read_results, stop
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
 users = typer.Typer(no_args_is_help=True, help="People who may sign in.")
@@ -33,6 +36,7 @@ def main(version: Annotated[bool, typer.Option("--version")] = False) -> None:
 
 
 app.callback(invoke_without_command=True)(main)
+app.command("compare")(compare.compare)
 
 
 @app.command()
@@ -49,25 +53,25 @@ def evaluate(
     evaluated; nothing is written then.
     """
     if curves not in ("compact", "full", "none"):
-        _stop([f"--curves is compact, full or none; found “{curves}”"])
+        stop([f"--curves is compact, full or none; found “{curves}”"])
     try:
         spec = intake.read_spec(study)
         if seed is not None:
             spec.settings.seed = seed
         loaded = intake.load(spec, lambda path: intake.Source(study.parent / path, path))
     except intake.InputError as e:
-        _stop(e.lines())
+        stop(e.lines())
     results = core.evaluate(loaded, curves)  # type: ignore[arg-type]
     for path in filter(None, (out, junit)):
         if not path.resolve().parent.is_dir():
-            _stop([f"{path} cannot be written: the folder does not exist"])
+            stop([f"{path} cannot be written: the folder does not exist"])
     try:
         if junit is not None:
             write_file(junit, gates_as_junit(results))
         if out is not None:
             write_file(out, as_json(results))
     except OSError as e:
-        _stop([f"{e.filename or out} cannot be written: {e.strerror}"])
+        stop([f"{e.filename or out} cannot be written: {e.strerror}"])
     if out is None:
         sys.stdout.buffer.write(as_json(results))
         sys.stdout.buffer.flush()
@@ -81,19 +85,14 @@ def explain(
     path: Annotated[str, typer.Argument(help="candidate/split/metric, as “Gradient boosting/test/recall”")],
 ) -> None:
     """Unfold one number of a results file: its formula with the counts, its interval, its other names."""
-    try:
-        data = json.loads(results.read_text(encoding="utf-8"))
-    except (OSError, ValueError) as e:
-        _stop([f"{results} cannot be read: {e}"])
-    if not isinstance(data, dict) or data.get("format") != core.results.FORMAT:
-        _stop([f"{results} is no results file of this version; expected format {core.results.FORMAT}"])
+    data = read_results(results)
     parts = path.rsplit("/", 2)
     if len(parts) != 3:
-        _stop([f"“{path}” names no number; expected candidate/split/metric"])
+        stop([f"“{path}” names no number; expected candidate/split/metric"])
     try:
         told = core.explain(data, *parts)
     except KeyError as error:
-        _stop([str(error.args[0])])
+        stop([str(error.args[0])])
     also = f"Also called {', '.join(told['also'])}." if told["also"] else ""
     head, tail = f"{told['title']}. {told['meaning']}", f"{told['formula']}. {told['direction']}"
     for line in (head, told["sentence"], told["interval"], tail, also):
@@ -105,14 +104,8 @@ def explain(
 def schema(which: Annotated[str, typer.Argument(help="results or study")]) -> None:
     """Print the JSON Schema (2020-12) of the results file or of the study file."""
     if which not in schemas.SCHEMAS:
-        _stop([f"there is no schema {which}; expected results or study"])
+        stop([f"there is no schema {which}; expected results or study"])
     typer.echo(json.dumps(schemas.SCHEMAS[which](), indent=1, ensure_ascii=False))
-
-
-def _stop(lines: list[str]) -> Any:
-    for line in lines:
-        print(line, file=sys.stderr)  # noqa: T201
-    raise typer.Exit(2)
 
 
 @app.command("sample")
@@ -185,7 +178,7 @@ def add(
         with Workspace.open(workspace).session() as records:
             accounts.add_user(records, name, role, password)
     except Refusal as e:
-        _stop([e.why])
+        stop([e.why])
     SAY.print(f"added {name} ({role})")
 
 

@@ -30,6 +30,17 @@ def shown(value: float | None, bounds: tuple[float, ...] = (0.0, 1.0)) -> str:
     return text.replace("-", "−") if float(f"{value:.{digits}f}") != 0 else text.replace("-", "")
 
 
+def p_shown(p: float) -> str:
+    """A p-value as "p = 0.012" or "p < 0.001".
+
+    Examples
+    --------
+    >>> p_shown(0.0123), p_shown(1e-9)
+    ('p = 0.012', 'p < 0.001')
+    """
+    return "p < 0.001" if p < 0.001 else f"p = {shown(p, ())}"
+
+
 def with_interval(m: Metric) -> str:
     """A value followed by its interval, as "0.805 (0.786–0.822)".
 

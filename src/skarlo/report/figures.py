@@ -53,7 +53,7 @@ def curves(chosen: list[Shown], prevalence: float, fewer: str) -> str:
         ):  # fmt: skip
             ax.set(xlim=(0, 1), ylim=(0, 1.01), xlabel=x, ylabel=y)
             ax.set_title(title, loc="left", fontsize=9.5, color=INK)
-        return _svg(fig, f"ROC and precision-recall curves. {fewer}")
+        return as_svg(fig, f"ROC and precision-recall curves. {fewer}")
 
 
 def _end_labels(ax: Axes, chosen: list[Shown], metric: str, title: str) -> None:
@@ -77,7 +77,7 @@ def strips(chosen: list[tuple[Shown, Tally]], bins: int = 60) -> str:
         edges = np.linspace(low, high, bins + 1)
         for ax, (c, t) in zip(axes, chosen, strict=True):
             _strip(ax, c, t, edges)
-        return _svg(fig, "Scores by actual class, positives up and negatives down, with the cutoff.")
+        return as_svg(fig, "Scores by actual class, positives up and negatives down, with the cutoff.")
 
 
 def _strip(ax: Axes, c: Shown, t: Tally, edges: np.ndarray) -> None:
@@ -104,7 +104,8 @@ def _strip(ax: Axes, c: Shown, t: Tally, edges: np.ndarray) -> None:
     ax.set_xlim(edges[0], edges[-1])
 
 
-def _svg(fig: Figure, title: str) -> str:
+def as_svg(fig: Figure, title: str) -> str:
+    """A figure as SVG without styles or metadata, the same bytes each time."""
     out = io.StringIO()
     fig.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
     ET.register_namespace("", _SVG)

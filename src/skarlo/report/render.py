@@ -14,6 +14,7 @@ from markupsafe import Markup
 from skarlo.core import Metric, Results, shown, with_interval
 from skarlo.core.definitions import METRICS
 from skarlo.core.explain import class_names, outcomes
+from skarlo.core.shown import p_shown
 
 from . import drafting
 from .markdown import to_html
@@ -42,12 +43,19 @@ def content_policy() -> str:
 
 
 @lru_cache(maxsize=1)
-def _environment() -> jinja2.Environment:
+def templates() -> jinja2.Environment:
+    """The templates, with what they may call."""
     env = jinja2.Environment(
         loader=jinja2.FileSystemLoader(_HERE / "templates"), autoescape=True, undefined=jinja2.StrictUndefined,
         trim_blocks=True, lstrip_blocks=True,
     )  # fmt: skip
-    env.filters |= {"shown": shown, "with_interval": with_interval, "markdown": to_html, "count": lambda n: f"{n:,}"}
+    env.filters |= {
+        "shown": shown,
+        "with_interval": with_interval,
+        "p_shown": p_shown,
+        "markdown": to_html,
+        "count": lambda n: f"{n:,}",
+    }
     env.globals |= {"METRICS": METRICS, "LINE_UP": LINE_UP, "whisker": whisker, "outcomes": outcomes, "zip": zip}
     return env
 
@@ -62,7 +70,7 @@ def to_page(content: dict[str, Any], state: dict[str, Any]) -> str:
     """
     exhibits = [_exhibit(e, content["results"][e["results"]]) for e in content["exhibits"]]
     positive, negative = class_names(cast(Results, {"holdout": content["holdout"]})).values()
-    return _environment().get_template("report.html.j2").render(
+    return templates().get_template("report.html.j2").render(
         c=content, state=state, exhibits=exhibits, css=Markup(style_sheet()), policy=content_policy(),
         positive=positive, negative=negative, decision=_decision(content),
         every_page=[f["message"] for f in content["findings"] if f["code"] == "cutoff_chosen_on_report_split"],
