@@ -11,7 +11,6 @@ import pytest
 
 import anystudy
 from skarlo import core, intake
-from skarlo.core.definitions import METRICS
 from skarlo.intake.junit import gates_as_junit
 from skarlo.intake.schemas import SCHEMAS
 from skarlo.intake.write import as_json
@@ -36,9 +35,35 @@ def test_any_study(tmp_path, seed):
         for split, part in candidate["splits"].items():
             for name, m in part["metrics"].items():
                 whole(name, m)
-                if study.positive is not None and name in METRICS and part["matrix"] is not None:
-                    assert core.explain(written, candidate["name"], split, name)["sentence"]
+            for path, m in numbers_of(part):
+                told = core.explain_path(written, f"{candidate['name']}/{split}/{path}")
+                assert told["metric"] == m
+                assert told["sentence"].endswith("."), path
+                assert "{" not in told["sentence"]
+                assert bool(told["interval"]) == (m["value"] is not None), path
+    for pair in written["pairs"]:
+        for name, d in pair["metrics"].items():
+            told = core.explain_path(written, f"{pair['a']} - {pair['b']}/{name}")
+            assert told["metric"]["value"] == d["difference"]
+            assert told["interval"] or d["difference"] is None
+    for i, gate in enumerate(written["gates"], 1):
+        assert gate["candidate"] in core.explain_path(written, f"gates/{i}")["sentence"]
     assert as_json(core.evaluate(study)) == as_json(results)
+
+
+def numbers_of(part):
+    """Every number of a split, with its path."""
+    yield from part["metrics"].items()
+    for label, entry in part["per_class"].items():
+        yield from ((f"{label}/{name}", m) for name, m in entry.items() if isinstance(m, dict) and "value" in m)
+    for kind, metrics in part.get("averages", {}).items():
+        yield from ((f"{kind}/{name}", m) for name, m in metrics.items())
+    for s in part.get("slices", []):
+        by = ", ".join(f"{field}={value}" for field, value in s["by"].items())
+        yield from ((f"{by}/{name}", m) for name, m in s["metrics"].items())
+    in_use = part.get("in_use", [])
+    for one in in_use if isinstance(in_use, list) else [in_use]:
+        yield from ((f"in use {one['base_rate']:g}/{name}", m) for name, m in one["metrics"].items())
 
 
 def whole(name, m):

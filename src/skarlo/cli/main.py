@@ -82,19 +82,19 @@ def evaluate(
 @app.command()
 def explain(
     results: Annotated[Path, typer.Argument(help="a results file")],
-    path: Annotated[str, typer.Argument(help="candidate/split/metric, as “Gradient boosting/test/recall”")],
+    path: Annotated[
+        str, typer.Argument(help="candidate/split/metric, or with a class before it; A - B/metric; gates/1")
+    ],
 ) -> None:
     """Unfold one number of a results file: its formula with the counts, its interval, its other names."""
     data = read_results(results)
-    parts = path.rsplit("/", 2)
-    if len(parts) != 3:
-        stop([f"“{path}” names no number; expected candidate/split/metric"])
     try:
-        told = core.explain(data, *parts)
+        told = core.explain_path(data, path)
     except KeyError as error:
         stop([str(error.args[0])])
     also = f"Also called {', '.join(told['also'])}." if told["also"] else ""
-    head, tail = f"{told['title']}. {told['meaning']}", f"{told['formula']}. {told['direction']}"
+    head = f"{told['title']}. {told['meaning']}"
+    tail = f"{told['formula']}. {told['direction']}" if told["formula"] else ""
     for line in (head, told["sentence"], told["interval"], tail, also):
         if line.strip():
             typer.echo(line.strip())

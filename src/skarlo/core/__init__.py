@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from .evaluate import VERSION, Memo, evaluate
-from .explain import Explanation, explain
+from .explain import Explanation, explain, explain_path
 from .results import Results
 from .shown import shown, with_interval
 from .study import Candidate, Cutoff, Field, Settings, Study
@@ -26,6 +26,7 @@ __all__ = [
     "Tally",
     "evaluate",
     "explain",
+    "explain_path",
     "shown",
     "with_interval",
 ]

@@ -34,13 +34,14 @@ from .results import (
     FORMAT,
     CandidateResult,
     CutoffResult,
+    OwnMetricResult,
     Results,
     SettingsResult,
     SliceResult,
     SplitResult,
 )
 from .slices import sliced
-from .study import Candidate, Cutoff, Settings, Study
+from .study import Candidate, Cutoff, OwnMetric, Settings, Study
 from .tally import Tally
 from .values import BoolArray, FloatArray, IntArray
 
@@ -86,6 +87,7 @@ def evaluate(study: Study, how: Curves = "compact", memo: Memo | None = None) ->
             "tune_on": study.tune_on,
         },
         "settings": _settings(study.settings),
+        **({"own_metrics": [_own_metric(m) for m in study.metrics]} if study.metrics else {}),  # type: ignore[typeddict-item]
         "candidates": entries + [b.entry for b in baselines],
         "pairs": pairs,
         "best": {study.report_on: comparing.best(entrants, pairs, study.settings.confidence)},
@@ -93,6 +95,13 @@ def evaluate(study: Study, how: Curves = "compact", memo: Memo | None = None) ->
         "findings": [*study.findings, *findings.of_study(study, entries, entrants, against)],
         "gates": gates.judge(study, [d.judged(study) for d in done] if study.gates else []),
     }
+
+
+def _own_metric(m: OwnMetric) -> OwnMetricResult:
+    told: OwnMetricResult = {"name": m.name, "better": m.better}
+    if m.formula is not None:
+        return {**told, "formula": m.formula.text, "costs": dict(m.costs)}
+    return {**told, "measure": m.measure or "", "parameters": dict(m.parameters)}
 
 
 def _settings(s: Settings) -> SettingsResult:

@@ -8,12 +8,14 @@ import numpy as np
 
 from .comparing import Entrant
 from .probability import CLIP
-from .results import CandidateResult
+from .results import CandidateResult, SplitResult
+from .shown import shown
 from .study import Candidate, Study
 from .values import Difference, Finding
 
 FEW_SCORES = 5
 FEW_ROWS = 10
+COMMON, FAR = 0.75, 0.1
 
 
 def finding(level: str, code: str, message: str, **where: Any) -> Finding:
@@ -66,11 +68,7 @@ def _of_candidate(study: Study, c: Candidate, entry: CandidateResult, e: Entrant
             label = study.classes[said.index(max(said))]
             out.append(finding("warning", "one_class_only", f"{c.name} predicts {label} for every {split} row",
                                **where, **{"class": label}))  # fmt: skip
-    area = part["metrics"].get("roc_auc")
-    if area and area["value"] is not None and area["value"] < 0.5 and study.positive is not None:
-        other = study.classes[1 - study.positive]
-        out.append(finding("warning", "area_below_half", f"the ROC AUC of {c.name} is below one half: are these the "
-                           f"scores of {other}?", **where))  # fmt: skip
+    out += _of_areas(study, c, part, where) + _of_accuracy(study, c, part, where)
     if c.score is not None:
         values = np.unique(c.score[~np.isnan(c.score)])
         if len(values) <= FEW_SCORES:
@@ -89,6 +87,45 @@ def _of_candidate(study: Study, c: Candidate, entry: CandidateResult, e: Entrant
         out.append(finding("warning", "no_answer", f"{c.name} has no answer for {part['no_answer']:,} {split} rows, "
                            f"which are {how}", **where, rows=part["no_answer"]))  # fmt: skip
     return out
+
+
+def _of_areas(study: Study, c: Candidate, part: SplitResult, where: dict[str, Any]) -> list[Finding]:
+    """Areas below one half, and classes without rows that a macro area leaves out."""
+    if study.positive is not None:
+        area = part["metrics"]["roc_auc"]["value"]
+        if area is None or area >= 0.5:
+            return []
+        other = study.classes[1 - study.positive]
+        return [finding("warning", "area_below_half", f"the ROC AUC of {c.name} is below one half: are these the "
+                        f"scores of {other}?", **where)]  # fmt: skip
+    if c.probabilities is None:
+        return []
+    out = []
+    areas = {label: p["roc_auc"]["value"] for label, p in part.get("per_class", {}).items()}
+    for label, area in areas.items():
+        if area is not None and area < 0.5:
+            out.append(finding("warning", "area_below_half", f"the ROC AUC of {c.name} for {label} against the rest is "
+                               "below one half: are the columns of the probabilities the right ones?", **where,
+                               **{"class": label}))  # fmt: skip
+    absent = [label for label, area in areas.items() if area is None]
+    if absent and len(absent) < len(areas):
+        message = f"the macro ROC AUC of {c.name} leaves out {', '.join(absent)}, with no rows inside or outside of it"
+        out.append(finding("note", "class_left_out_of_macro_area", message, **where, classes=absent))
+    return out
+
+
+def _of_accuracy(study: Study, c: Candidate, part: SplitResult, where: dict[str, Any]) -> list[Finding]:
+    """An accuracy that comes from one class being common: high, while the mean over classes is far lower."""
+    accuracy, balanced = (part["metrics"][name]["value"] for name in ("accuracy", "balanced_accuracy"))
+    rows = sum(part["actual"].values())
+    if accuracy is None or balanced is None or not rows:
+        return []
+    label, most = max(part["actual"].items(), key=lambda item: item[1])
+    if most / rows < COMMON or accuracy < COMMON or accuracy - balanced < FAR:
+        return []
+    return [finding("note", "accuracy_rests_on_imbalance", f"the accuracy of {c.name}, {shown(accuracy)}, rests on "
+                    f"{label} being {shown(most / rows)} of the {study.report_on} rows; over the classes alike it is "
+                    f"{shown(balanced)}", **where)]  # fmt: skip
 
 
 def _of_cutoff(study: Study, c: Candidate, entry: CandidateResult) -> list[Finding]:
@@ -126,21 +163,24 @@ def _of_probabilities(study: Study, c: Candidate, e: Entrant) -> list[Finding]:
 
 
 def _of_baselines(study: Study, against: dict[str, dict[str, dict[str, Difference]]]) -> list[Finding]:
-    """Which candidates are not more accurate than always answering the commonest class: one finding for all."""
-    behind: dict[str, list[str]] = {}
+    """Who is not better than what needs no model: one finding for each baseline and metric."""
+    behind: dict[tuple[str, str], list[str]] = {}
     for name, baselines in against.items():
         for baseline, metrics in baselines.items():
-            gap = metrics["accuracy"]["difference"] if "accuracy" in metrics else None
-            if baseline.startswith("always ") and gap is not None and gap <= 0:
-                behind.setdefault(baseline, []).append(name)
+            metric = "accuracy" if baseline.startswith("always ") else "brier"
+            gap = metrics[metric]["difference"] if metric in metrics else None
+            if gap is not None and (gap <= 0 if metric == "accuracy" else gap >= 0):
+                behind.setdefault((baseline, metric), []).append(name)
     out = []
-    for baseline, names in behind.items():
+    for (baseline, metric), names in behind.items():
         verb = "is" if len(names) == 1 else "are"
-        message = (
-            f"{', '.join(names)} {verb} no more accurate than {baseline} on the {study.report_on} rows; accuracy says "
-            "little where one class is rare"
-        )
-        out.append(finding("note", "baseline_not_beaten", message, candidates=names, baseline=baseline))
+        said, why = {
+            "accuracy": (f"no more accurate than {baseline}", "accuracy says little where one class is rare"),
+            "brier": (f"no closer by Brier score than always giving the {baseline}",
+                      "these probabilities say no more than how common the classes are"),
+        }[metric]  # fmt: skip
+        message = f"{', '.join(names)} {verb} {said} on the {study.report_on} rows; {why}"
+        out.append(finding("note", "baseline_not_beaten", message, candidates=names, baseline=baseline, metric=metric))
     return out
 
 

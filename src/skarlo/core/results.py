@@ -188,6 +188,17 @@ class GateResult(TypedDict):
     more_rows: NotRequired[MoreRows]
 
 
+class OwnMetricResult(TypedDict):
+    """A metric of the study's own, as it was asked for."""
+
+    name: str
+    better: str
+    formula: NotRequired[str]
+    costs: NotRequired[dict[str, float]]
+    measure: NotRequired[str]
+    parameters: NotRequired[dict[str, Any]]
+
+
 class Results(TypedDict):
     """Everything that was computed for a study: a function of its inputs alone."""
 
@@ -196,6 +207,7 @@ class Results(TypedDict):
     title: str
     holdout: HoldoutResult
     settings: SettingsResult
+    own_metrics: NotRequired[list[OwnMetricResult]]
     candidates: list[CandidateResult]
     pairs: list[PairResult]
     best: dict[str, dict[str, Lead]]

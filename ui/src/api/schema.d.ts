@@ -746,6 +746,7 @@ export interface components {
             test?: string;
             /** Why */
             why?: string;
+            more_rows?: components["schemas"]["MoreRows"];
         };
         /**
          * Finding
@@ -809,6 +810,7 @@ export interface components {
             denominator: number | null;
             /** Why */
             why?: string;
+            more_rows?: components["schemas"]["MoreRows"];
         };
         /** HoldoutResult */
         HoldoutResult: {
@@ -885,6 +887,18 @@ export interface components {
             p_calibrated?: number;
         };
         /**
+         * MoreRows
+         * @description About how many more rows would settle it, and of them how many of the class that matters (`of`).
+         */
+        MoreRows: {
+            /** Rows */
+            rows: number;
+            /** Of */
+            of?: string;
+            /** Of Rows */
+            of_rows?: number;
+        };
+        /**
          * NetBenefitResult
          * @description Net benefit by threshold probability, with that of acting on every row; acting on none is 0.
          */
@@ -899,6 +913,28 @@ export interface components {
             high: number[];
             /** All */
             all: number[];
+        };
+        /**
+         * OwnMetricResult
+         * @description A metric of the study's own, as it was asked for.
+         */
+        OwnMetricResult: {
+            /** Name */
+            name: string;
+            /** Better */
+            better: string;
+            /** Formula */
+            formula?: string;
+            /** Costs */
+            costs?: {
+                [key: string]: number;
+            };
+            /** Measure */
+            measure?: string;
+            /** Parameters */
+            parameters?: {
+                [key: string]: unknown;
+            };
         };
         /** PairResult */
         PairResult: {
@@ -973,6 +1009,8 @@ export interface components {
             title: string;
             holdout: components["schemas"]["HoldoutResult"];
             settings: components["schemas"]["SettingsResult"];
+            /** Own Metrics */
+            own_metrics?: components["schemas"]["OwnMetricResult"][];
             /** Candidates */
             candidates: components["schemas"]["CandidateResult"][];
             /** Pairs */
