@@ -101,9 +101,11 @@ def _precision_at_least(s: Sweep, p: Params) -> Chosen:
 
 def _flag_at_most(s: Sweep, p: Params) -> Chosen:
     t = s.tally
+    whole = t.pos.dtype.kind == "i"
+    from_above = np.cumsum(t.both[::-1])[::-1] if whole else t.tp + t.fp
 
     def fits(i: int) -> bool:
-        flagged = t.tp[i] + t.fp[i]
+        flagged = from_above[i].item()
         return bool(flagged <= p["rows"] if "rows" in p else flagged / s.rows <= p["share"])
 
     first = bisect_left(range(len(t.score)), True, key=fits)  # what is flagged falls as the score rises

@@ -10,7 +10,7 @@ weight) before anything is summed, so that the order they came in changes no bit
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -63,6 +63,8 @@ class Tally:
     @cached_property
     def steps(self) -> Steps:
         """The same at the scores where a positive stands, from the highest down: most numbers need no others."""
+        if self.pos.dtype.kind == "i":
+            return _steps(self)
         at = np.flatnonzero(self.pos > 0)[::-1]
         pos = self.pos[at]
         return Steps(self.score[at], pos, self.neg[at], np.cumsum(pos), self.fp[at])
@@ -89,6 +91,28 @@ class Steps:
     neg: Counts
     tp: Counts
     fp: Counts
+
+
+def _steps(t: Tally) -> Steps:
+    """Filled from the lowest score up, so from the last place down; counts below turn into counts from above."""
+    stands = t.pos != 0
+    k = int(np.count_nonzero(stands))
+    score, (pos, neg, tp, fp) = np.empty(k), np.empty((4, k), dtype=np.int64)
+    end, left = k, t.negatives
+    for i in range(0, len(t.score), BLOCK):
+        at = np.flatnonzero(stands[i : i + BLOCK])
+        here = slice(end - at.size, end)
+        end -= at.size
+        at = at[::-1]
+        part = t.neg[i : i + BLOCK]
+        below = np.cumsum(part)
+        np.take(t.score[i : i + BLOCK], at, out=score[here], mode="clip")
+        np.take(t.pos[i : i + BLOCK], at, out=pos[here], mode="clip")
+        np.take(part, at, out=neg[here], mode="clip")
+        np.add(neg[here], left - below[at], out=fp[here])
+        left -= int(below[-1])
+    np.cumsum(pos, out=tp)
+    return Steps(score, pos, neg, tp, fp)
 
 
 def _from_above(counts: Counts) -> Counts:
@@ -132,50 +156,135 @@ def make(score: FloatArray, positive: BoolArray, weight: FloatArray | None = Non
     low, high = score.min(), score.max()
     if not (np.isfinite(low) and np.isfinite(high)):
         raise ValueError("every score must be a finite number")
-    score = score + 0.0  # -0.0 and 0.0 are one score
     if weight is not None:
-        return _make_weighted(score, positive, weight)
+        return _make_weighted(score + 0.0, positive, weight)  # -0.0 and 0.0 are one score
     if low >= 0.0 and high < 2.0:
-        return _make_packed(score, positive)
+        return _from_keys(_packed(score, positive), lambda bits: bits)
+    origin = _origin(score)
+    if origin is not None:
+        return _from_keys(_packed_wide(score, positive, origin), lambda m: _unpacked_wide(m, origin))
+    score = score + 0.0
     return merge([_one_class(np.sort(score[positive]), True), _one_class(np.sort(score[~positive]), False)])
 
 
-def _make_packed(score: FloatArray, positive: BoolArray) -> Tally:
-    key = score.view(np.int64)
-    key <<= 1
-    key |= positive
+# Passes over all rows go block by block, so that each block stays in the processor's cache from step to step.
+BLOCK = 1 << 14
+
+
+def _packed(score: FloatArray, positive: BoolArray) -> IntArray:
+    """Scores in [0, 2) as shifted bit patterns with the class in the lowest bit (the shift drops the sign of -0.0)."""
+    key = np.empty(score.size, dtype=np.int64)
+    bits, which = score.view(np.int64), np.ascontiguousarray(positive).view(np.int8)
+    for i in range(0, score.size, BLOCK):
+        part = key[i : i + BLOCK]
+        np.left_shift(bits[i : i + BLOCK], 1, out=part)
+        part |= which[i : i + BLOCK]
+    return key
+
+
+def _origin(score: FloatArray) -> int | None:
+    """What to take off the bit patterns so that any sign and the class find room; None where they do not."""
+    least, most = 2**63 - 1, 0
+    for i in range(0, score.size, BLOCK):
+        bits = np.abs(score[i : i + BLOCK]).view(np.int64)
+        least = min(least, int(np.where(bits == 0, 2**63 - 1, bits).min()))
+        most = max(most, int(bits.max()))
+    origin = min(least, most + 1) - 1
+    return origin if most - origin < 2**61 else None
+
+
+def _packed_wide(score: FloatArray, positive: BoolArray, origin: int) -> IntArray:
+    """Scores of any sign as order-preserving integers around 0, with the class in the lowest bit."""
+    key = np.empty(score.size, dtype=np.int64)
+    which = np.ascontiguousarray(positive).view(np.int8)
+    for i in range(0, score.size, BLOCK):
+        x = score[i : i + BLOCK]
+        bits = np.abs(x).view(np.int64)
+        part = np.where(bits == 0, 0, bits - origin)
+        np.negative(part, out=part, where=x < 0)
+        part <<= 1
+        key[i : i + BLOCK] = part | which[i : i + BLOCK]
+    return key
+
+
+def _unpacked_wide(m: IntArray, origin: int) -> IntArray:
+    """The bit patterns of the scores again."""
+    bits = np.where(m == 0, 0, np.abs(m) + origin)
+    return np.where(m < 0, bits | np.int64(-(2**63)), bits)
+
+
+def _from_keys(key: IntArray, bits_of: Callable[[IntArray], IntArray]) -> Tally:
+    """Sort keys in place and count what stands at each distinct score, whose bit patterns take the keys' place."""
     key.sort()
-    change = np.empty(key.size, dtype=bool)
-    np.greater(key[1:] ^ key[:-1], 1, out=change[:-1])
-    change[-1] = True
-    last = np.flatnonzero(change)
-    rows = np.diff(last, prepend=-1)
-    distinct = (key[last] >> 1).view(np.float64)
-    key &= 1
-    pos = np.diff(np.cumsum(key, out=key)[last], prepend=0)
-    return Tally(distinct, pos, rows - pos)
+    n = key.size
+    pos, neg = np.empty(n, dtype=np.int64), np.empty(n, dtype=np.int64)
+    room, flags = np.empty(BLOCK, dtype=np.int64), np.empty(BLOCK, dtype=bool)
+    out = rows_told = pos_told = running = 0
+    for i in range(0, n, BLOCK):
+        part, following = key[i : i + BLOCK], key[i + 1 : i + 1 + BLOCK]
+        m = part.size
+        x, ends_here = room[:m], flags[:m]
+        np.bitwise_xor(following, part[: following.size], out=x[: following.size])
+        np.greater(x[: following.size].view(np.uint64), 1, out=ends_here[: following.size])
+        ends_here[following.size :] = True
+        np.bitwise_and(part, 1, out=x)
+        last = np.flatnonzero(ends_here)
+        k = last.size
+        p, q = pos[out : out + k], neg[out : out + k]
+        if k == m and rows_told == i:  # every row has a score of its own
+            p[:] = x
+            np.subtract(1, x, out=q)
+            running += int(x.sum())
+            pos_told, rows_told = running, i + m
+            key[out : out + k] = bits_of(part >> 1)
+        else:
+            np.cumsum(x, out=x)
+            x += running
+            running = int(x[-1])
+            if k:
+                reached, rows = x[last], last + (i + 1)
+                p[0], q[0] = reached[0] - pos_told, rows[0] - rows_told
+                np.subtract(reached[1:], reached[:-1], out=p[1:])
+                np.subtract(rows[1:], rows[:-1], out=q[1:])
+                q -= p
+                pos_told, rows_told = int(reached[-1]), int(rows[-1])
+                key[out : out + k] = bits_of(part[last] >> 1)
+        out += k
+    score = key[:out].view(np.float64)
+    if out < n // 2:
+        return Tally(score.copy(), pos[:out].copy(), neg[:out].copy())
+    return Tally(score, pos[:out], neg[:out])
 
 
 def _make_weighted(score: FloatArray, positive: BoolArray, weight: FloatArray) -> Tally:
-    order = _canonical_order(score, positive, weight)
-    score, positive, weight = score[order], positive[order], weight[order]
-    first = np.flatnonzero(np.concatenate(([True], score[1:] != score[:-1])))
+    order = np.argsort(score)
+    n = score.size
+    ordered, signed, at = np.empty(n), np.where(positive, weight, -weight), np.empty(n)
+    ties = False
+    for i in range(0, n, BLOCK):
+        rows = order[i : i + BLOCK]
+        part = ordered[i : i + BLOCK]
+        np.take(score, rows, out=part, mode="clip")
+        np.take(signed, rows, out=at[i : i + BLOCK], mode="clip")
+        ties = ties or bool((part[1:] == part[:-1]).any()) or (i > 0 and part[0] == ordered[i - 1])
+    if not ties:
+        return Tally(ordered, np.maximum(at, 0.0), np.maximum(np.negative(at, out=at), 0.0))
+    order = _canonical_order(order, ordered, positive, weight)
+    first = np.flatnonzero(np.concatenate(([True], ordered[1:] != ordered[:-1])))
+    positive, weight = positive[order], weight[order]
     return Tally(
-        score[first],
+        ordered[first],
         np.add.reduceat(np.where(positive, weight, 0.0), first),
         np.add.reduceat(np.where(positive, 0.0, weight), first),
     )
 
 
-def _canonical_order(score: FloatArray, positive: BoolArray, weight: FloatArray) -> IntArray:
+def _canonical_order(order: IntArray, ordered: FloatArray, positive: BoolArray, weight: FloatArray) -> IntArray:
     """Rows by score, class and weight. Only rows of equal score need more than one sort to have one order."""
-    order = np.argsort(score)
-    ordered = score[order]
     same = ordered[1:] == ordered[:-1]
     tied = np.flatnonzero(np.concatenate((same, [False])) | np.concatenate(([False], same)))
-    if tied.size:
-        rows = order[tied]
-        order[tied] = rows[np.lexsort((weight[rows], positive[rows], score[rows]))]
+    rows = order[tied]
+    order[tied] = rows[np.lexsort((weight[rows], positive[rows], ordered[tied]))]
     return order
 
 
