@@ -20,7 +20,7 @@ from skarlo.core.answers import Answers
 from skarlo.core.comparing import Entrant
 from skarlo.core.in_use import restate
 from skarlo.core.measure import Reading
-from skarlo.core.slices import against_rest
+from skarlo.core.slices import Rest, against_rest
 from skarlo.core.study import OwnMetric, Settings
 from skarlo.core.table import make
 from skarlo.core.values import Metric
@@ -140,7 +140,7 @@ def cover(task: tuple[World, int, int, dict[str, float]]) -> list[tuple[str, str
         if inside.sum() < 10 or n - inside.sum() < 10:
             continue
         part = one.take(inside)
-        for name, d in against_rest(part, one.take(~inside), measure.metrics(part, QUICK), QUICK).items():
+        for name, d in against_rest(part, Rest(one, inside), measure.metrics(part, QUICK), QUICK).items():
             if isinstance(d, str) or d.interval is None or d.p is None:
                 continue
             note(f"slice less the rest, {name}", d.test, *d.interval(0.95), 0.0)

@@ -31,6 +31,7 @@ class Answers:
     none_counts : whether rows without an answer count as wrong, in a column of their own
     weight : float64, shape (n,); group : int64, shape (n,); or None
     numbers : numeric fields that own metrics sum, each float64, shape (n,)
+    counted : the matrix of these rows, where it is known already
     """
 
     classes: int
@@ -44,9 +45,10 @@ class Answers:
     weight: FloatArray | None
     group: IntArray | None
     numbers: Mapping[str, FloatArray] = field(default_factory=dict)
+    counted: Table | None = None
 
-    def take(self, rows: BoolArray | IntArray) -> Answers:
-        """The same on some of the rows."""
+    def take(self, rows: BoolArray | IntArray, counted: Table | None = None) -> Answers:
+        """The same on some of the rows; `counted` is their matrix, where it is known already."""
 
         def part(x: Any) -> Any:
             return None if x is None else x[rows]
@@ -54,7 +56,7 @@ class Answers:
         return replace(
             self, actual=self.actual[rows], predicted=part(self.predicted), score=part(self.score),
             probabilities=part(self.probabilities), weight=part(self.weight), group=part(self.group),
-            numbers={name: x[rows] for name, x in self.numbers.items()},
+            numbers={name: x[rows] for name, x in self.numbers.items()}, counted=counted,
         )  # fmt: skip
 
     @cached_property
@@ -103,6 +105,8 @@ class Answers:
         """The matrix, with a last column where rows without an answer count as wrong."""
         if self.predicted is None:
             return None
+        if self.counted is not None:
+            return self.counted
         return table.make(
             self.actual, self.predicted, self.classes, none_column=self.none_counts and not self.all_answered,
             weight=self.weight, group=self.group,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
 
 import numpy as np
 
@@ -17,7 +18,12 @@ Masks = tuple[BoolArray, BoolArray]
 
 def masks(table: Table, positive: int) -> dict[str, Masks]:
     """For each rate, which cells are in its numerator and its denominator, one class read against the rest."""
-    k, shape = table.classes, table.cells.shape
+    return _masks(table.classes, int(table.cells.shape[1]), positive)
+
+
+@lru_cache(maxsize=256)
+def _masks(k: int, width: int, positive: int) -> dict[str, Masks]:
+    shape = (k, width)
     row, column = np.indices(shape)
     is_pos, said_pos = row == positive, column == positive
     answered = column < k

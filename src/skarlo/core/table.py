@@ -178,6 +178,23 @@ def make(
     return Table(cells, rows, squares, clusters)
 
 
+def make_each(
+    actual: IntArray, predicted: IntArray, classes: int, code: IntArray, size: int, none_column: bool
+) -> IntArray:
+    """The cells of many tables in one pass: shape (size, K, L), of the rows that bear each code."""
+    width = classes + (1 if none_column else 0)
+    column = np.where(predicted < 0, classes, predicted) if none_column else predicted
+    at = (code * classes + actual) * width + column
+    return np.bincount(at, minlength=size * classes * width).astype(np.int64).reshape(size, classes, width)
+
+
+def of_cells(cells: IntArray, classes: int) -> Table:
+    """A table from counts; a last column for no answer stays only where it holds rows."""
+    if cells.shape[1] > classes and not cells[:, classes:].any():
+        cells = np.ascontiguousarray(cells[:, :classes])
+    return Table(cells, cells)
+
+
 def thin(rows: int, sampling: Sampling) -> bool:
     """Whether a rate rests on too few rows to be ranked."""
     return rows < sampling.min_denominator
