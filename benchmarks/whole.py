@@ -115,13 +115,14 @@ def command(n: int) -> None:
 def where(folder: Path) -> None:
     """Where the time of an evaluation goes."""
     from skarlo import core, intake
+    from skarlo.intake.write import as_json
 
     begin = time.perf_counter()
     study = intake.load(intake.read_spec(folder / "study.toml"), lambda path: intake.Source(folder / path, path))
     loaded = time.perf_counter()
     results = core.evaluate(study)
     evaluated = time.perf_counter()
-    intake.write.as_json(results)
+    as_json(results)
     written = time.perf_counter()
     whole = written - begin
     for what, took in (("reading and joining", loaded - begin), ("evaluating", evaluated - loaded),

@@ -41,7 +41,7 @@ def test_areas_and_losses_are_covered(n, rate):
         found["roc_auc"].append(ranking.roc_auc(a, 0.95, NAMES))
         found["average_precision"].append(ranking.average_precision(a, 0.95, NAMES))
         for name in ("brier", "log_loss"):
-            found[name].append(probability.mean_loss(a, name, 0.95))
+            found[name].append(probability.mean_loss(a, probability.moments(a, name), 0.95))
     for name, metrics in found.items():
         share, runs = held(metrics, truth[name])
         assert runs > 0.9 * RUNS

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 from scipy.optimize import isotonic_regression
+from scipy.special import expit
 from scipy.stats import norm
 
 from . import intervals
@@ -14,11 +15,12 @@ from .answers import Answers
 from .draws import NO_DRAW, ends, generator
 from .probability import CLIP, moments
 from .table import Sampling
-from .tally import Tally
+from .tally import BLOCK, Tally, coarse
 from .values import BoolArray, FloatArray, IntArray, Metric, absent, bounded, clean, measured, point, total
 
 # From this variance on a sum of Bernoulli draws is taken as normal; under it, beyond this many rows, as Poisson.
 NORMAL, MANY = 9.0, 2000
+COARSE = 4000  # scores of the smaller fit that a large one starts from
 
 
 def width_bins(score: FloatArray, bins: int) -> IntArray:
@@ -42,7 +44,9 @@ def _gaps(t: Tally, code: IntArray, size: int) -> tuple[FloatArray, FloatArray, 
     """Weight, mean score and observed share of each bin; the latter two NaN where a bin is empty."""
     both = t.both.astype(np.float64)
     n = np.bincount(code, weights=both, minlength=size)
-    sums = np.array([total((both * t.score)[code == i]) for i in range(size)])
+    edges = np.searchsorted(code, np.arange(size + 1))  # scores ascend, so each bin is one stretch
+    products = both * t.score
+    sums = np.array([total(products[edges[i] : edges[i + 1]]) for i in range(size)])
     pos = np.bincount(code, weights=t.pos, minlength=size)
     with np.errstate(invalid="ignore", divide="ignore"):
         return np.asarray(n, dtype=np.float64), np.where(n > 0, sums / n, np.nan), np.where(n > 0, pos / n, np.nan)
@@ -284,34 +288,58 @@ def fit_ranking(t: Tally) -> FloatArray:
 
 def _newton(t: Tally, design: FloatArray, offset: FloatArray) -> tuple[FloatArray, FloatArray]:
     n, pos = t.both.astype(np.float64), t.pos.astype(np.float64)
-    beta = np.zeros(len(design))
+    rows = total(n)
 
-    def eta(b: FloatArray) -> FloatArray:
-        return np.asarray(np.add.reduce(b[:, None] * design, axis=0) + offset)
+    def slope_at(b: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Gradient and information, block by block through the cache."""
+        parts: list[FloatArray] = []
+        for i in range(0, len(n), BLOCK):
+            at = slice(i, i + BLOCK)
+            x = design[:, at]
+            p = expit(np.add.reduce(b[:, None] * x, axis=0) + offset[at])
+            w = n[at] * p
+            rest = pos[at] - w
+            w *= 1.0 - p
+            weighted = x * w
+            parts.append(np.concatenate((
+                np.add.reduce(x * rest, axis=1), *(np.add.reduce(x * row, axis=1) for row in weighted),
+            )))  # fmt: skip
+        whole = np.add.reduce(np.array(parts), axis=0)
+        k = len(design)
+        return whole[:k], whole[k:].reshape(k, k)
 
     def likelihood(b: FloatArray) -> float:
-        e = eta(b)
+        e = np.asarray(np.add.reduce(b[:, None] * design, axis=0) + offset)
         return total(pos * e - n * np.logaddexp(0.0, e))
 
-    rows = total(n)
-    current = likelihood(beta)
+    beta = np.zeros(len(design)) if len(n) <= 4 * COARSE else _near(t, design, offset)
+    gradient, information = slope_at(beta)
     for _ in range(200):
-        p = 1.0 / (1.0 + np.exp(-eta(beta)))
-        gradient = np.add.reduce(design * (pos - n * p), axis=1)
-        w = n * p * (1 - p)
-        information = np.array([[total(a * b * w) for b in design] for a in design])
         if np.abs(gradient).max() / rows < 1e-12:
             return beta, information
         step = np.linalg.solve(information, gradient)
-        for _ in range(40):
-            after = likelihood(beta + step)
-            if after >= current - 1e-13 * abs(current):
-                break
-            step = step / 2
-        beta, current = beta + step, after
+        after, there = slope_at(beta + step)
+        if not np.abs(after).max() <= np.abs(gradient).max() / 2:  # far off: halve until the likelihood rises
+            current = likelihood(beta)
+            for _ in range(40):
+                if likelihood(beta + step) >= current - 1e-13 * abs(current):
+                    break
+                step = step / 2
+            after, there = slope_at(beta + step)
+        beta, gradient, information = beta + step, after, there
     if np.abs(gradient).max() / rows < 1e-9:
         return beta, information
     raise ValueError("the fit does not converge")
+
+
+def _near(t: Tally, design: FloatArray, offset: FloatArray) -> FloatArray:
+    """A start close to the maximum: the fit to every so many-th score, which bears its neighbours' rows."""
+    ends, pos, neg = coarse(t, COARSE)
+    few = Tally(t.score[ends], pos, neg)
+    try:
+        return _newton(few, design[:, ends], offset[ends])[0]
+    except (ValueError, np.linalg.LinAlgError):
+        return np.zeros(len(design))
 
 
 def no_fit(t: Tally) -> str | None:
@@ -352,7 +380,7 @@ def _fit_variance(a: Answers, t: Tally, beta: FloatArray, information: FloatArra
     b = a.with_answer
     x = logit(t.score)
     eta = x + beta[0] if fixed else beta[0] + beta[1] * x
-    gap = b.is_positive - (1.0 / (1.0 + np.exp(-eta)))[a.place]
+    gap = b.is_positive - (expit(eta))[a.place]
     design = np.ones((1, len(gap))) if fixed else np.stack((np.ones(len(gap)), x[a.place]))
     part = design * gap * (1.0 if b.weight is None else b.weight)
     if b.group is not None:

@@ -11,7 +11,7 @@ from .answers import Answers
 from .counts import Names
 from .definitions import MANY_PROBABLE, METRICS, PROBABLE, RANKED
 from .own import NO_PROBABILITIES, NO_SCORE
-from .probability import brier_skill, mean_loss
+from .probability import brier_skill, mean_loss, moments
 from .results import ClassResult
 from .study import OwnMetric, Settings
 from .table import Table
@@ -101,10 +101,11 @@ def _two_scores(a: Answers, reading: Reading) -> dict[str, Metric]:
     if len(a.with_answer.actual) == 0 or t.rows <= 0:
         return out | {name: absent("there are no rows") for name in PROBABLE}
     rows = calibration.rows_at(a, t)
+    squares = moments(a, "brier")
     return out | {
-        "brier": mean_loss(a, "brier", confidence),
-        "brier_skill": brier_skill(a),
-        "log_loss": mean_loss(a, "log_loss", confidence),
+        "brier": mean_loss(a, squares, confidence),
+        "brier_skill": brier_skill(a, squares),
+        "log_loss": mean_loss(a, moments(a, "log_loss"), confidence),
         "ece": calibration.ece(a, t, reading.settings.bins, sampling),
         "mce": calibration.mce(t, rows, reading.settings.bins),
         **calibration.fit_metrics(a, t, confidence),
@@ -121,11 +122,12 @@ def _many_scores(a: Answers, reading: Reading) -> dict[str, Metric]:
     likely = Answers(2, 1, right.astype(np.int64), None, score, None, True, False, b.weight, b.group)
     t = likely.tally
     assert t is not None
+    squares = moments(a, "brier")
     return {
         "roc_auc_macro": macro_area(a),
-        "log_loss": mean_loss(a, "log_loss", confidence),
-        "brier": mean_loss(a, "brier", confidence),
-        "brier_skill": brier_skill(a),
+        "log_loss": mean_loss(a, moments(a, "log_loss"), confidence),
+        "brier": mean_loss(a, squares, confidence),
+        "brier_skill": brier_skill(a, squares),
         "ece": calibration.ece(likely, t, reading.settings.bins, reading.settings.sampling),
     }
 

@@ -17,10 +17,14 @@ CLIP = 1e-15
 
 def row_losses(t: Tally, name: str) -> tuple[FloatArray, FloatArray]:
     """Loss of a (positive, negative) row at each distinct score: "brier" squared distance, "log_loss" surprise."""
+    return _loss(t.score, name, positive=True), _loss(t.score, name, positive=False)
+
+
+def _loss(score: FloatArray, name: str, *, positive: bool) -> FloatArray:
     if name == "brier":
-        return (t.score - 1.0) ** 2, t.score**2
-    p = np.clip(t.score, CLIP, 1.0 - CLIP)
-    return -np.log(p), -np.log1p(-p)
+        return np.square(score - 1.0 if positive else score)
+    p = np.clip(score, CLIP, 1.0 - CLIP)
+    return np.asarray(-np.log(p) if positive else -np.log1p(-p))
 
 
 def class_losses(a: Answers, name: str) -> FloatArray:
@@ -52,8 +56,9 @@ def moments(a: Answers, name: str) -> Moments | None:
     if t is not None and not a.designed:
         if t.rows == 0:
             return None
-        at_pos, at_neg = row_losses(t, name)
-        return _moments(np.concatenate((at_pos, at_neg)), np.concatenate((t.pos, t.neg)), t.rows)
+        pos, neg = t.pos > 0, t.neg > 0
+        loss = np.concatenate((_loss(t.score[pos], name, positive=True), _loss(t.score[neg], name, positive=False)))
+        return _moments(loss, np.concatenate((t.pos[pos], t.neg[neg])), t.rows)
     if len(b.actual) == 0:
         return None
     loss = row_loss(a, name)
@@ -83,14 +88,14 @@ def _moments(loss: FloatArray, weight: FloatArray, n: float) -> Moments | None:
         return None
     mean = total(weight * loss) / n
     d = loss - mean
-    variance = total(weight * d**2) / n
-    skewness = total(weight * d**3) / n / math.pow(variance, 1.5) if variance > 0 else 0.0
+    squares = weight * d * d
+    variance = total(squares) / n
+    skewness = total(squares * d) / n / math.pow(variance, 1.5) if variance > 0 else 0.0
     return Moments(mean, variance, skewness, variance / n, n)
 
 
-def mean_loss(a: Answers, name: str, confidence: float) -> Metric:
-    """Mean row loss with Hall's interval; under 10 rows of a class it is marked unreliable."""
-    m = moments(a, name)
+def mean_loss(a: Answers, m: Moments | None, confidence: float) -> Metric:
+    """Mean row loss, from its moments, with Hall's interval; under 10 rows of a class it is marked unreliable."""
     if m is None:
         return absent("there are no rows")
     if m.variance <= 1e-30 * max(m.mean * m.mean, 1e-300) or m.rows < 2 or m.of_mean <= 0:
@@ -103,9 +108,8 @@ def mean_loss(a: Answers, name: str, confidence: float) -> Metric:
     return metric
 
 
-def brier_skill(a: Answers) -> Metric:
-    """1 - brier / (brier of always answering the class shares of the same rows)."""
-    m = moments(a, "brier")
+def brier_skill(a: Answers, m: Moments | None) -> Metric:
+    """1 - brier / (brier of always answering the class shares of the same rows), from the moments of brier."""
     if m is None:
         return absent("there are no rows")
     b = a.with_answer

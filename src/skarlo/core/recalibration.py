@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 from scipy.optimize import brentq
+from scipy.special import expit
 
 from . import calibration, measure, paired
 from .answers import Answers
@@ -71,14 +72,14 @@ def _logistic(t: Tally, probability: bool) -> Learned:
     beta = calibration.fit(t)[0] if probability else calibration.fit_ranking(t)
     a, b = float(beta[0]), float(beta[1])
     told = {"intercept": clean(a), "slope": clean(b)}
-    return told, lambda s: _expit(a + b * (logit(s) if probability else s))
+    return told, lambda s: expit(a + b * (logit(s) if probability else s))
 
 
 def _temperature(t: Tally) -> Learned:
     slope = float(calibration.fit(t, fixed_intercept=True)[0][0])
     if slope <= 0:
         raise NotLearnedError("its scores are in reverse order, so no temperature fits")
-    return {"temperature": clean(1 / slope)}, lambda s: _expit(slope * logit(s))
+    return {"temperature": clean(1 / slope)}, lambda s: expit(slope * logit(s))
 
 
 def _isotonic(t: Tally) -> Learned:
@@ -89,11 +90,6 @@ def _isotonic(t: Tally) -> Learned:
         return np.asarray(share[np.clip(np.searchsorted(start, s, side="right") - 1, 0, None)])
 
     return {"steps": float(len(share))}, apply
-
-
-def _expit(x: FloatArray) -> FloatArray:
-    e = np.exp(-np.abs(x))
-    return np.asarray(np.where(x >= 0, 1 / (1 + e), e / (1 + e)))
 
 
 def _many(method: str, a: Answers) -> Learned:
