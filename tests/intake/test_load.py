@@ -84,7 +84,7 @@ def test_a_class_that_does_not_exist(tmp_path):
         (('name = "Labels"', 'name = "Scores"'), "two candidates have one name"),
         (('label = "said"', 'label = "said"\ncutoff = 0.5'), "a cutoff needs a score"),
         (('path = "labels.csv"', 'path = "gone.csv"'), "gone.csv: does not exist"),
-        (('path = "labels.csv"', 'path = "labels.docx"'), "labels.docx: is of no known format"),
+        (('path = "labels.csv"', 'path = "labels.docx"'), "labels.docx: does not exist"),
         (('score = "p"', ""), "give exactly one of score, label and probabilities"),
         (('title = "Small"', 'title = 3'), "title: Input should be a valid string"),
         (('format = "skarlo.study/1"', 'format = "skarlo.study/9"'), "format: Input should be 'skarlo.study/1'"),

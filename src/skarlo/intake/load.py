@@ -13,10 +13,12 @@ from skarlo.core.definitions import MANY_CLASSES, TWO_CLASSES
 from skarlo.core.gates import COUNTS
 from skarlo.core.own import MEASURES, UNTESTED
 from skarlo.core.study import Field, Gate, OwnMetric
-from skarlo.core.values import BoolArray, FloatArray, IntArray
+from skarlo.core.values import BoolArray, Finding, FloatArray, IntArray
 
+from . import examine
 from .answers import read_candidate
 from .columns import Files, Loading, at, codes_of, in_order, measured, one_of, read_ids
+from .glance import glance
 from .problems import InputError, Problem
 from .read import as_number, as_text
 from .spec import GateSpec, HoldoutSpec, MetricSpec, RuleSpec, StudySpec
@@ -74,11 +76,16 @@ def load(spec: StudySpec, files: Files) -> core.Study:
         raise InputError(doing.problems)
     s = spec.settings
     rates = h.base_rate_in_use
+    actual, positive = codes_of(labels, classes), _positive(h, classes)
+    doing.findings += _examined(spec, table, ids, actual, classes, positive, splits)
+    for c in candidates:
+        if c.cutoff is not None and not c.ranking_only:
+            doing.findings += examine.of_scores(c.name, c.score)
     return core.Study(
         title=spec.title,
         classes=tuple(classes),
-        actual=codes_of(labels, classes)[kept],
-        positive=_positive(h, classes),
+        actual=actual[kept],
+        positive=positive,
         splits={name: rows[kept] for name, rows in splits.items()},
         report_on=h.report_on or "all",
         tune_on=h.tune_on,
@@ -97,6 +104,26 @@ def load(spec: StudySpec, files: Files) -> core.Study:
         split_rows=split_rows,
         findings=tuple(doing.findings),
     )
+
+
+def no_fields(h: HoldoutSpec) -> frozenset[str]:
+    """The columns of a hold-out that are no fields: what a row is, not what is known of it."""
+    return frozenset(x for x in (h.id, h.truth, h.split, h.weight) if x is not None)
+
+
+def _examined(
+    spec: StudySpec, table: pl.DataFrame, ids: pl.Series | None, actual: IntArray, classes: list[str],
+    positive: int | None, splits: dict[str, BoolArray],
+) -> list[Finding]:  # fmt: skip
+    """What is odd about the rows; the columns of candidates that stand in the hold-out are left out."""
+    h = spec.holdout
+    own = [
+        x for c in spec.candidates if c.path is None
+        for x in (c.score, c.label, c.reason, *(c.probabilities or {}).values()) if x
+    ]  # fmt: skip
+    leave = no_fields(h) | frozenset(own)
+    rows = examine.Rows(table, ids, actual, classes, splits, h.report_on or "all", h.tune_on, leave, h.group)
+    return examine.of_rows(rows, glance(table, actual, len(classes), positive, set(leave)))
 
 
 def _positive(h: HoldoutSpec, classes: list[str]) -> int | None:

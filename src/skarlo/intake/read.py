@@ -6,11 +6,12 @@ import csv
 import gzip
 import hashlib
 import io
+import zlib
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import IO, cast
+from typing import IO, Any, cast
 
 import numpy as np
 import polars as pl
@@ -33,64 +34,127 @@ class Source:
             return hashlib.file_digest(f, "sha256").hexdigest()
 
 
+HEAD = 1 << 16  # bytes looked at to tell what a file is
+GZIP, PARQUET, ARROW = b"\x1f\x8b", b"PAR1", b"ARROW1"
+SEPARATORS = (",", "\t", ";", "|")
+_UTF16 = (b"\xff\xfe", b"\xfe\xff")
+NAMED_AS_TEXT = (".csv", ".tsv", ".txt")
+FORMATS = "CSV or TSV text, JSON Lines, Parquet or Arrow; text also as .gz"
+
+
+@dataclass(frozen=True)
+class Format:
+    """What a file's content is: "delimited" (with its separator), "jsonl", "parquet" or "arrow"."""
+
+    kind: str
+    compressed: bool = False
+    separator: str = ","
+    encoding: str = "utf-8-sig"
+
+
 def _open(source: Source, compressed: bool) -> IO[bytes]:
     return cast(IO[bytes], gzip.open(source.path, "rb") if compressed else source.path.open("rb"))
 
 
-def _delimited(separator: str) -> Callable[[Source, bool], pl.DataFrame]:
-    def read(source: Source, compressed: bool) -> pl.DataFrame:
-        with _open(source, compressed) as raw:
-            line = io.TextIOWrapper(raw, encoding="utf-8-sig", newline="")
-            header = next(csv.reader(line, delimiter=separator), [])
-        if not header:
-            raise refuse("is empty", file=source.name, expected="a header and rows")
-        doubled = [name for name, count in Counter(header).items() if count > 1]
-        if doubled:
-            raise refuse("the header names a column twice", file=source.name, row=1, found=doubled[0])
-        with _open(source, compressed) as raw:
-            return pl.read_csv(raw.read(), separator=separator, infer_schema=False, encoding="utf8")
+def format_of(source: Source) -> Format:
+    """Tell a file's format by its content; its name only settles what the content leaves open.
 
-    return read
+    Raises InputError for a file of no known format.
+    """
+    with _open(source, False) as raw:
+        head = raw.read(HEAD)
+    compressed = head.startswith(GZIP)
+    if compressed:
+        with _open(source, True) as raw:
+            head = raw.read(HEAD)
+    if head.startswith((PARQUET, ARROW)):
+        if compressed:
+            raise refuse("is a compressed table of a format that compresses itself", file=source.name,
+                         expected="the file without .gz")  # fmt: skip
+        return Format("parquet" if head.startswith(PARQUET) else "arrow")
+    encoding = "utf-16" if head.startswith(_UTF16) else "utf-8-sig"
+    # the last character may be cut in two
+    text = head.decode(encoding, errors="ignore" if len(head) == HEAD else "strict")
+    if "\x00" in text:
+        raise refuse("is of no known format", file=source.name, expected=FORMATS)
+    if text.lstrip().startswith("{"):
+        return Format("jsonl", compressed, encoding=encoding)
+    name = source.name.lower().removesuffix(".gz")
+    separator = _separator(text, "\t" if name.endswith(".tsv") else ",")
+    if separator not in text and not name.endswith(NAMED_AS_TEXT):
+        raise refuse("is of no known format", file=source.name, expected=FORMATS)  # one column of anything
+    return Format("delimited", compressed, separator, encoding)
 
 
-def _jsonl(source: Source, compressed: bool) -> pl.DataFrame:
-    with _open(source, compressed) as raw:
-        return pl.read_ndjson(raw.read(), infer_schema_length=None)
+def _separator(text: str, usual: str) -> str:
+    """The separator that splits the first lines into the most columns, as many in each; the usual one on a tie."""
+    lines = text.splitlines()[:20]
+    if len(text) >= HEAD // 2:
+        lines = lines[:-1] or lines
+    best, most = usual, 1
+    for separator in (usual, *(x for x in SEPARATORS if x != usual)):
+        try:
+            widths = [len(row) for row in csv.reader(lines, delimiter=separator) if row]
+        except csv.Error:
+            continue
+        if widths and min(widths) == max(widths) and widths[0] > most:
+            best, most = separator, widths[0]
+    if most == 1 and usual not in (lines[0] if lines else ""):
+        # nothing splits evenly: a header that some separator splits shows which was meant, faults and all
+        best = max(SEPARATORS, key=lambda x: (lines[0].count(x), x == usual)) if lines else usual
+    return best
 
 
-def _parquet(source: Source, compressed: bool) -> pl.DataFrame:
-    return pl.read_parquet(source.path, use_pyarrow=False)
+def _delimited(source: Source, f: Format) -> pl.DataFrame:
+    with _open(source, f.compressed) as raw:
+        line = io.TextIOWrapper(raw, encoding=f.encoding, newline="")
+        header = next(csv.reader(line, delimiter=f.separator), [])
+    if not header:
+        raise refuse("is empty", file=source.name, expected="a header and rows")
+    doubled = [name for name, count in Counter(header).items() if count > 1]
+    if doubled:
+        raise refuse("the header names a column twice", file=source.name, row=1, found=doubled[0])
+    whole: Any = source.path
+    if f.compressed or f.encoding != "utf-8-sig":
+        with _open(source, f.compressed) as raw:
+            whole = raw.read()
+        if f.encoding != "utf-8-sig":
+            whole = whole.decode(f.encoding).encode()
+    return pl.read_csv(whole, separator=f.separator, infer_schema=False, encoding="utf8", glob=False)
 
 
-def _arrow(source: Source, compressed: bool) -> pl.DataFrame:
-    return pl.read_ipc(source.path)
+def _jsonl(source: Source, f: Format) -> pl.DataFrame:
+    with _open(source, f.compressed) as raw:
+        data = raw.read()
+    data = data.decode(f.encoding).encode()
+    return pl.read_ndjson(data, infer_schema_length=None)
 
 
-READERS: dict[str, Callable[[Source, bool], pl.DataFrame]] = {
-    ".csv": _delimited(","),
-    ".tsv": _delimited("\t"),
-    ".jsonl": _jsonl,
-    ".parquet": _parquet,
-    ".arrow": _arrow,
-}
+def _parquet(source: Source, f: Format) -> pl.DataFrame:
+    return pl.read_parquet(source.path, use_pyarrow=False, glob=False)
+
+
+def _arrow(source: Source, f: Format) -> pl.DataFrame:
+    return pl.read_ipc(source.path.read_bytes())
+
+
+READERS: dict[str, Callable[[Source, Format], pl.DataFrame]] = {
+    "delimited": _delimited, "jsonl": _jsonl, "parquet": _parquet, "arrow": _arrow,
+}  # fmt: skip
 
 
 def read_table(source: Source) -> pl.DataFrame:
     """Read a whole table, in row order. Raises InputError for a file that is missing, broken or of no known format."""
-    name = source.name.lower()
-    compressed = name.endswith(".gz")
-    suffix = Path(name.removesuffix(".gz")).suffix
-    reader = READERS.get(suffix)
-    if reader is None or (compressed and suffix in (".parquet", ".arrow")):
-        raise refuse("is of no known format", file=source.name, expected="one of " + " ".join(READERS))
     try:
-        return reader(source, compressed)
+        f = format_of(source)
+        return READERS[f.kind](source, f)
     except FileNotFoundError as e:
         raise refuse("does not exist", file=source.name) from e
     except UnicodeDecodeError as e:
-        raise refuse("is not UTF-8 text", file=source.name) from e
-    except (OSError, EOFError, pl.exceptions.PolarsError, csv.Error) as e:
-        raise refuse(f"cannot be read: {str(e).splitlines()[0]}", file=source.name) from e
+        raise refuse("is not UTF-8 text", file=source.name, expected=FORMATS) from e
+    except (OSError, EOFError, zlib.error, pl.exceptions.PolarsError, pl.exceptions.PanicException, csv.Error) as e:
+        first = (str(e).splitlines() or [type(e).__name__])[0]
+        raise refuse(f"cannot be read: {first}", file=source.name) from e
 
 
 def as_text(column: pl.Series) -> pl.Series:
@@ -101,6 +165,9 @@ def as_text(column: pl.Series) -> pl.Series:
     elif kind.is_float():
         values = [None if v is None else str(int(v)) if float(v).is_integer() else repr(v) for v in column.to_list()]
         column = pl.Series(column.name, values, dtype=pl.String)
+    elif kind.is_nested() or kind in (pl.Binary, pl.Object):
+        values = [None if v is None else str(v) for v in column.to_list()]
+        column = pl.Series(column.name, values, dtype=pl.String)
     elif kind != pl.String:
         column = column.cast(pl.String)
     return column.fill_null("")
@@ -108,7 +175,24 @@ def as_text(column: pl.Series) -> pl.Series:
 
 def as_number(column: pl.Series) -> tuple[FloatArray, list[int]]:
     """Scores as float64, and the indexes of the cells that are no finite number (NaN there)."""
+    if column.dtype.is_nested() or column.dtype in (pl.Binary, pl.Object):
+        return np.full(len(column), np.nan), list(range(len(column)))
     if column.dtype == pl.String:
-        column = column.str.strip_chars()
+        column = _with_points(column.str.strip_chars())
     values = column.cast(pl.Float64, strict=False).fill_null(float("nan")).to_numpy(writable=True)
     return values, np.flatnonzero(~np.isfinite(values)).tolist()
+
+
+_COMMA = r"^[-+]?\d+,\d+([eE][-+]?\d+)?$"
+_THOUSANDS = r"^[-+]?[1-9]\d{0,2},\d{3}$"
+
+
+def _with_points(text: pl.Series) -> pl.Series:
+    """Decimal commas as points, where every fraction of the column has one and none can be meant as thousands."""
+    commas = text.str.contains(",", literal=True).fill_null(False)
+    if not commas.any():
+        return text
+    some = text.filter(commas)
+    if text.str.contains(".", literal=True).any() or not some.str.contains(_COMMA).all():
+        return text
+    return text if some.str.contains(_THOUSANDS).all() else text.str.replace(",", ".", literal=True)

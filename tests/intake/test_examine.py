@@ -1,0 +1,139 @@
+"""Odd data is noticed, with the rows that show it; plain data is left in peace."""
+
+from __future__ import annotations
+
+import random
+from collections import Counter
+
+import numpy as np
+import polars as pl
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from files import STUDY, write_csv
+from skarlo import intake
+from skarlo.core import telling
+from skarlo.intake.glance import glance
+
+
+def rows_of(n=400, seed=5):
+    rng = random.Random(seed)
+    out = []
+    for i in range(n):
+        yes = rng.random() < 0.4
+        out.append({
+            "id": f"r{rng.randrange(10**9):09d}", "actual": "yes" if yes else "no",
+            "split": "test" if i % 2 else "tuning",
+            "girth": f"{rng.gauss(50 + 5 * yes, 10):.3f}", "soil": rng.choice(["clay", "loam", "sand"]),
+            "day": f"2025-{1 + 6 * (i % 2) + rng.randrange(6):02d}-10", "p": f"{rng.random():.4f}", "said": "yes",
+        })  # fmt: skip
+    return out
+
+
+def findings(folder, rows, toml=STUDY):
+    folder.mkdir(parents=True, exist_ok=True)
+    columns = [c for c in rows[0] if c not in ("p", "said")]
+    write_csv(folder / "holdout.csv", rows, columns)
+    write_csv(folder / "scores.csv", rows, ["id", "p"])
+    write_csv(folder / "labels.csv", rows, ["id", "said"])
+    (folder / "study.toml").write_text(toml, encoding="utf-8")
+    spec = intake.read_spec(folder / "study.toml")
+    return {f["code"]: f for f in intake.load(spec, lambda name: intake.Source(folder / name, name)).findings}
+
+
+def test_plain_data_is_left_in_peace(tmp_path):
+    assert findings(tmp_path, rows_of()) == {}
+
+
+def change(rows, name, make):
+    return [row | {name: make(i, row)} for i, row in enumerate(rows)]
+
+
+@pytest.mark.parametrize(
+    ("code", "mend", "where"),
+    [
+        ("field_gives_class_away", lambda rows: change(rows, "decided", lambda i, r: "AB"[r["actual"] == "yes"]),
+         {"column": "decided"}),
+        ("field_gives_class_away", lambda rows: change(rows, "after", lambda i, r: i + 9999 * (r["actual"] == "yes")),
+         {"column": "after"}),
+        ("field_is_constant", lambda rows: change(rows, "city", lambda i, r: "here"), {"column": "city"}),
+        ("field_mostly_absent", lambda rows: change(rows, "crown", lambda i, r: str(i % 9) if i % 5 == 0 else ""),
+         {"column": "crown", "rows": 320}),
+        ("ids_carry_class", lambda rows: change(rows, "id", lambda i, r: f"{r['actual']}-{i * 7919 % 4000}"),
+         {"column": "id"}),
+        ("ids_carry_class", lambda rows: change(rows, "id", lambda i, r: f"t{i + 5000 * (r['actual'] > 'no')}"),
+         {"column": "id"}),
+        ("splits_differ_in_balance", lambda rows: change(rows, "actual", lambda i, r: "yes" if i % 6 in (1, 5) else "no"),
+         {"split": "tuning", "class": "no"}),
+        ("reported_rows_are_earlier", lambda rows: change(rows, "day", lambda i, r: f"202{4 - i % 2}-01-01"),
+         {"column": "day", "rows": 200}),
+        ("percent_for_probability", lambda rows: change(rows, "p", lambda i, r: str(100 * float(r["p"]))),
+         {"candidate": "Scores"}),
+        ("looks_like_group", lambda rows: change(rows, "street_id", lambda i, r: f"s{i // 8}-{r['actual']}"),
+         {"column": "street_id"}),
+    ],
+)  # fmt: skip
+def test_each_oddity_is_noticed(tmp_path, code, mend, where):
+    found = findings(tmp_path, mend(rows_of()))
+    assert code in found
+    assert where.items() <= found[code]["where"].items()
+
+
+def test_rows_that_stand_twice(tmp_path):
+    rows = rows_of()
+    again = [row | {"id": f"again{i}"} for i, row in enumerate(rows[1:8:2])]
+    found = findings(tmp_path / "test", rows + again)
+    assert found["repeated_rows"]["where"] == {
+        "split": "test", "rows": 4, "first_ids": ["again0", "again1", "again2", "again3"],
+    }  # fmt: skip
+    leaked = [row | {"id": f"leak{i}", "split": "test"} for i, row in enumerate(rows[:6:2])]
+    found = findings(tmp_path / "leak", rows + leaked)
+    assert found["rows_in_two_splits"]["where"]["also_in"] == "tuning"
+    assert found["rows_in_two_splits"]["where"]["first_ids"] == ["leak0", "leak1", "leak2"]
+
+
+@given(st.lists(st.tuples(st.integers(0, 3), st.integers(0, 2)), min_size=2, max_size=40))
+def test_bits_by_definition(pairs):
+    """Mutual information from joint shares, less Miller and Madow's term, kept inside what there is to tell."""
+    n = len(pairs)
+    both, xs, ys = Counter(pairs), Counter(x for x, _ in pairs), Counter(y for _, y in pairs)
+    plain = sum(k / n * np.log2(k * n / xs[x] / ys[y]) for (x, y), k in both.items())
+    most = -sum(k / n * np.log2(k / n) for k in ys.values())
+    bias = (len(both) - len(xs) - len(ys) + 1) / (2 * n * np.log(2))
+    code, actual = (np.array(x, dtype=np.int64) for x in zip(*pairs, strict=True))
+    found = telling.told(code, 4, actual, 3)
+    assert found.bits == pytest.approx(min(max(plain - bias, 0), max(most, 0)), abs=1e-9)
+    assert 0 <= found.share <= 1 + 1e-12
+
+
+def test_what_chance_tells_is_about_nothing():
+    rng = np.random.default_rng(1)
+    bits = [telling.told(rng.integers(0, 20, 300), 20, rng.integers(0, 2, 300), 2).bits for _ in range(200)]
+    assert np.mean(bits) < 0.012
+
+
+def test_the_data_at_a_glance():
+    n = 600
+    y = np.arange(n) % 2
+    table = pl.DataFrame({
+        "id": [str(i) for i in range(n)], "actual": y, "number": [f"{i % 50}.5" for i in range(n)],
+        "gaps": [None if i % 3 else i % 7 for i in range(n)], "soil": [["clay", "loam"][i // 2 % 2] for i in range(n)],
+        "tells": y, "empty": [""] * n, "note": [f"words {i}" for i in range(n)],
+        "day": ["2025-01-02", "2025-01-03"] * 300,
+        "whole": [i % 5 for i in range(n)],
+    })  # fmt: skip
+    fields = {f["name"]: f for f in glance(table, y, 2, 1, {"id", "actual"})}
+    kinds = {name: f["kind"] for name, f in fields.items()}
+    assert kinds == {
+        "number": "number", "gaps": "number", "soil": "category", "tells": "category", "empty": "constant",
+        "note": "text", "day": "date", "whole": "number",
+    }  # fmt: skip
+    assert fields["gaps"]["absent"] == 400
+    assert fields["gaps"]["distinct"] == 7
+    assert fields["tells"]["share"] > 0.99
+    assert fields["soil"]["share"] < 0.02
+    assert fields["number"]["area"] == pytest.approx(0.5, abs=0.05)
+    for name in ("number", "soil", "whole"):
+        assert np.array(sum(np.array(b["rows"]) for b in fields[name]["bars"])).tolist() == [300, 300]
+    assert [b["label"] for b in fields["whole"]["bars"]] == ["0", "1", "2", "3", "4"]
