@@ -240,6 +240,7 @@ def test_a_fault_in_a_file_is_shown_with_its_rows_and_can_be_mended(person, serv
     ana.get_by_role("button", name="Remove Boosting").click()
     write_csv(paths[1], rows, ["id", "p"])
     ana.get_by_label("Candidate file").set_input_files(paths[1])
+    expect(ana.locator("[data-part='join']").last).to_contain_text(f"{len(rows)} rows matched")
     ana.get_by_role("button", name="Make the study").click()
     expect(ana.get_by_role("heading", name="Intake")).to_be_visible()
     ana.get_by_role("link", name="Skarlo, all studies").click()

@@ -11,6 +11,8 @@ CHANGES = [
     ("POST", "/uploads?name=x.csv", None),
     ("POST", "/studies", {"title": "t", "holdout": {"upload": 1, "truth": "a", "positive": "b"},
                           "candidates": [{"upload": 1, "name": "n", "score": "s"}]}),
+    ("GET", "/joins?holdout=1&holdout_id=id&answers=2&answers_id=id", None),
+    ("GET", "/joins/missing.csv?holdout=1&holdout_id=id&answers=2&answers_id=id", None),
     ("PUT", "/studies/{s}/candidates/1/cutoff", {"value": 0.7}),
     ("PATCH", "/studies/{s}/dossier", {"summary": "mine"}),
     ("POST", "/studies/{s}/exhibits", {"view": "matrix", "scope": SCOPE}),
@@ -22,6 +24,7 @@ CHANGES = [
 READS = ["/studies", "/studies/{s}", "/studies/{s}/results", "/studies/{s}/dossier", "/studies/{s}/dossier/preview",
          "/studies/{s}/tallies?split=test", "/studies/{s}/sentence?view=matrix&split=test&show=1",
          "/studies/{s}/explain?candidate=Scores&split=test&metric=recall",
+         "/studies/{s}/look",
          "/revisions/{r}", "/revisions/{r}/content", "/reports/{r}"]  # fmt: skip
 SIGNING = [
     ("POST", "/revisions/{r}/signature", {"password": PASSWORD}),
@@ -39,6 +42,7 @@ def test_a_signed_out_visitor_gets_nothing(app, visitor, submitted):
     for rule in app.url_map.iter_rules():  # and whatever route is added later
         if rule.rule.startswith("/api/") and "GET" in rule.methods and rule.endpoint != "api.session_read":
             path = rule.rule.replace("<int:study_id>", str(study)).replace("<int:revision_id>", str(revision))
+            path = path.replace("<which>", "missing")
             assert visitor.http.get(path).status_code == 401, path
 
 

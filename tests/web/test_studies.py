@@ -8,6 +8,7 @@ import sys
 
 import pytest
 
+from asking import upload, wanted
 from conftest import user_named
 from files import rows_of, write_study
 from skarlo.core.results import FORMAT
@@ -15,24 +16,9 @@ from skarlo.sample import write_limb_failure
 from skarlo.web.demo import bring_in
 
 
-def upload(client, path):
-    return client.http.post(
-        f"/api/v1/uploads?name={path.name}", data=path.read_bytes(), headers={"X-CSRFToken": client.token}
-    )
-
-
 @pytest.fixture
 def files(tmp_path):
     return write_study(tmp_path / "mine").parent
-
-
-def wanted(holdout, scores, **changes):
-    return {
-        "title": "Mine",
-        "holdout": {"upload": holdout, "id": "id", "truth": "actual", "positive": "yes", "split": "split",
-                    "report_on": "test", "tune_on": "tuning"},
-        "candidates": [{"upload": scores, "name": "S", "score": "p", "cutoff": 0.4}],
-    } | changes  # fmt: skip
 
 
 def test_an_upload_says_what_its_columns_look_like(signed_in, files):

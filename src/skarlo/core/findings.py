@@ -124,7 +124,7 @@ def _of_accuracy(study: Study, c: Candidate, part: SplitResult, where: dict[str,
     if most / rows < COMMON or accuracy < COMMON or accuracy - balanced < FAR:
         return []
     return [finding("note", "accuracy_rests_on_imbalance", f"the accuracy of {c.name}, {shown(accuracy)}, rests on "
-                    f"{label} being {shown(most / rows)} of the {study.report_on} rows; over the classes alike it is "
+                    f"“{label}” being {shown(most / rows)} of the {study.report_on} rows; over the classes alike it is "
                     f"{shown(balanced)}", **where)]  # fmt: skip
 
 
@@ -177,7 +177,7 @@ def _of_baselines(study: Study, against: dict[str, dict[str, dict[str, Differenc
         said, why = {
             "accuracy": (f"no more accurate than {baseline}", "accuracy says little where one class is rare"),
             "brier": (f"no closer by Brier score than always giving the {baseline}",
-                      "these probabilities say no more than how common the classes are"),
+                      "as probabilities, these scores are no better than the base rate alone"),
         }[metric]  # fmt: skip
         message = f"{', '.join(names)} {verb} {said} on the {study.report_on} rows; {why}"
         out.append(finding("note", "baseline_not_beaten", message, candidates=names, baseline=baseline, metric=metric))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import difflib
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from pathlib import Path
 
 import numpy as np
 import polars as pl
@@ -24,16 +25,16 @@ class Loading:
 
     problems: list[Problem] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
-    tables: dict[str, pl.DataFrame | None] = field(default_factory=dict)
+    tables: dict[Path, pl.DataFrame | None] = field(default_factory=dict)
 
     def table(self, source: Source) -> pl.DataFrame | None:
-        if source.name not in self.tables:
+        if source.path not in self.tables:  # by where it lies: two files may bear one name
             try:
-                self.tables[source.name] = read_table(source)
+                self.tables[source.path] = read_table(source)
             except InputError as e:
                 self.problems += e.problems
-                self.tables[source.name] = None
-        return self.tables[source.name]
+                self.tables[source.path] = None
+        return self.tables[source.path]
 
     def column(self, table: pl.DataFrame, name: str, file: str, what: str) -> pl.Series | None:
         if name in table.columns:

@@ -25,6 +25,9 @@ from .records import (
 from .refusals import Missing, Refusal
 from .workspace import Workspace
 
+KEPT = ("id", "score", "label", "probabilities", "score_is", "no_answer", "reason", "price_per_1000", "latency_ms",
+        "version", "made_with")  # fmt: skip
+
 
 def upload_of(session: Session, upload_id: int, user: User) -> Upload:
     """One's own upload."""
@@ -114,7 +117,9 @@ def create(
 
 
 def _candidate(position: int, upload: Upload, entry: dict[str, Any]) -> CandidateRecord:
-    columns = {k: entry[k] for k in ("id", "score", "label") if entry.get(k)}
+    columns = {k: entry[k] for k in KEPT if entry.get(k)}
+    if columns.get("no_answer") == "error":
+        del columns["no_answer"]
     cutoff = entry.get("cutoff")
     if "score" in columns and cutoff is None:
         cutoff = 0.5

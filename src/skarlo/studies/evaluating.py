@@ -15,6 +15,7 @@ from sqlmodel import Session
 from skarlo import core
 from skarlo.core.evaluate import environment
 from skarlo.intake.load import load
+from skarlo.intake.look import Look, look
 from skarlo.intake.write import as_json
 
 from .catalog import candidates_of, files_of, spec_of, study_of
@@ -53,6 +54,7 @@ class Evaluator:
         self._studies = Remembered(4)
         self._results = Remembered(64)
         self._memos = Remembered(4)
+        self._looks = Remembered(8)
 
     def study(self, session: Session, study_id: int, cutoffs: dict[int, float] | None = None) -> core.Study:
         """The arrays of a study, with the given cutoffs (by position) in place of the kept ones."""
@@ -63,6 +65,15 @@ class Evaluator:
         base = self._studies.get(_key(record, candidates, plain.model_dump()), lambda: load(plain, files))
         wanted = spec_of(record, candidates, cutoffs)
         return _with_cutoffs(base, [(c.cutoff, c.cutoff_chosen_on) for c in wanted.candidates])
+
+    def look(self, session: Session, study_id: int) -> Look:
+        """The fields of a study's hold-out, and how its candidates' answers joined."""
+        record = study_of(session, study_id)
+        candidates = candidates_of(session, study_id)
+        plain = spec_of(record, [_without_cutoff(c) for c in candidates])
+        study = self.study(session, study_id)
+        files = files_of(self.workspace, record, candidates)
+        return self._looks.get(_key(record, candidates, plain.model_dump()), lambda: look(plain, files, study))
 
     def results(self, session: Session, study_id: int, cutoffs: dict[int, float] | None = None) -> core.Results:
         """The results of a study. Those at the kept cutoffs are written to the workspace."""

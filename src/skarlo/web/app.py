@@ -20,7 +20,7 @@ from skarlo.studies.workspace import Workspace
 
 from . import problems, security
 from .models import Health
-from .routes import dossier, revisions, session, studies
+from .routes import dossier, intake, revisions, session, studies
 from .shared import api
 
 STATIC = Path(__file__).parent / "static"
@@ -50,7 +50,7 @@ def create_app(
     app.extensions["skarlo-evaluator"] = Evaluator(workspace)
     security.install(app, LOOPBACK if hosts is None else hosts, https)
     problems.install(app)
-    for routes in (session, studies, dossier, revisions):
+    for routes in (session, studies, intake, dossier, revisions):
         assert routes  # imported for the routes they add to the blueprint
     app.register_api(api)
     _pages(app)

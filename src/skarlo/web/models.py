@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, RootModel
 
 from skarlo.core import Explanation, Results
+from skarlo.intake.look import Look
 from skarlo.studies.records import ROLES
 
 View = Literal["line-up", "matrix", "curves", "cutoff"]
@@ -92,6 +93,9 @@ class HoldoutIn(Strict):
     report_on: str | None = None
     tune_on: str | None = None
     also: list[str] = []
+    weight: str | None = None
+    group: str | None = None
+    slices: list[list[str]] = []
     names: dict[str, str] = {}
     words: dict[Literal["tp", "fn", "fp", "tn"], str] = {}
 
@@ -104,6 +108,33 @@ class CandidateIn(Strict):
     label: str | None = None
     cutoff: Finite | None = None
     in_use: bool = False
+    no_answer: Literal["error", "wrong", "left_out"] = "error"
+
+
+class LookOut(RootModel[Look]):
+    """The fields of a hold-out, and how each candidate's answers joined."""
+
+
+class JoinQuery(BaseModel):
+    """Two uploads and the columns that are to join them."""
+
+    holdout: int
+    holdout_id: str
+    answers: int
+    answers_id: str
+
+
+class JoinPath(BaseModel):
+    which: Literal["matched", "missing", "extra", "doubled"]
+
+
+class JoinOut(BaseModel):
+    """How many ids matched, are missing from the answers, are no row of the hold-out, or stand twice."""
+
+    matched: int
+    missing: int
+    extra: int
+    doubled: int
 
 
 class StudyIn(Strict):

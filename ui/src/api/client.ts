@@ -57,9 +57,15 @@ export function problemOf(status: number, body: unknown): ProblemError {
 }
 
 /** Send a file up, with progress from 0 to 1. */
-export function upload(file: File, onProgress: (share: number) => void): Promise<Schemas["UploadOut"]> {
+export function upload(
+  file: File,
+  onProgress: (share: number) => void,
+  stop?: AbortSignal,
+): Promise<Schemas["UploadOut"]> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
+    stop?.addEventListener("abort", () => request.abort());
+    request.onabort = () => reject(new ProblemError(0, `${file.name}: cancelled, and nothing of it is kept.`));
     request.open("POST", `/api/v1/uploads?name=${encodeURIComponent(file.name)}`);
     request.setRequestHeader("X-CSRFToken", token);
     request.setRequestHeader("Content-Type", "application/octet-stream");

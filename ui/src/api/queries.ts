@@ -35,6 +35,23 @@ export const useResults = (id: number, cutoffs: string | null) =>
     placeholderData: keepPreviousData,
   });
 
+export const useLook = (id: number) =>
+  useQuery({
+    queryKey: ["look", id],
+    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/look", { params: at(id) })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+export type JoinQuery = { holdout: number; holdout_id: string; answers: number; answers_id: string };
+
+export const useJoin = (query: JoinQuery | null) =>
+  useQuery({
+    queryKey: ["join", query],
+    enabled: query !== null,
+    queryFn: () => got(api.GET("/api/v1/joins", { params: { query: query as JoinQuery } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
 export type ScopeQuery = { view: Schemas["ExhibitOut"]["view"]; split: string; show: number[]; cutoffs: string };
 
 export const useSentence = (id: number, query: ScopeQuery) =>

@@ -331,6 +331,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The fields of the hold-out, how strongly each alone tells the classes apart, and how the answers joined. */
+        get: operations["api_read_look_studies__int_study_id__look_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/joins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How two uploads join on their ids. */
+        get: operations["api_read_join_joins_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/joins/{which}.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The ids of one set of a join, as CSV. */
+        get: operations["api_save_join_joins__which__csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session": {
         parameters: {
             query?: never;
@@ -603,6 +654,12 @@ export interface components {
              * @default false
              */
             in_use?: boolean;
+            /**
+             * No Answer
+             * @default error
+             * @enum {string}
+             */
+            no_answer?: "error" | "wrong" | "left_out";
         };
         /**
          * HoldoutIn
@@ -640,6 +697,21 @@ export interface components {
              * @default []
              */
             also?: string[];
+            /**
+             * Weight
+             * @default null
+             */
+            weight?: string | null;
+            /**
+             * Group
+             * @default null
+             */
+            group?: string | null;
+            /**
+             * Slices
+             * @default []
+             */
+            slices?: string[][];
             /**
              * Names
              * @default {}
@@ -1300,6 +1372,93 @@ export interface components {
         OrderIn: {
             /** Order */
             order: number[];
+        };
+        /**
+         * LookOut
+         * @description The fields of a hold-out, and how each candidate's answers joined.
+         */
+        LookOut: components["schemas"]["Look"];
+        /**
+         * Bar
+         * @description One bar of a field's small figure: a value or a stretch of numbers, with its rows by class.
+         */
+        Bar: {
+            /** Label */
+            label: string;
+            /** Rows */
+            rows: number[];
+            /** Low */
+            low?: number;
+            /** High */
+            high?: number;
+        };
+        /**
+         * FieldGlance
+         * @description One field: its kind ("number", "category", "text", "date" or "constant"), gaps, values, and what it tells.
+         */
+        FieldGlance: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Rows */
+            rows: number;
+            /** Absent */
+            absent: number;
+            /** Distinct */
+            distinct: number;
+            /** Bits */
+            bits: number;
+            /** Share */
+            share: number;
+            /** Area */
+            area: number | null;
+            /** Bars */
+            bars: components["schemas"]["Bar"][];
+            /** First */
+            first: string[];
+        };
+        /**
+         * Joined
+         * @description How one candidate's answers joined the rows: counts, and the first ids that did not match.
+         */
+        Joined: {
+            /** Candidate */
+            candidate: string;
+            /** Matched */
+            matched: number;
+            /** Missing */
+            missing: number;
+            /** Extra */
+            extra: number;
+            /** Doubled */
+            doubled: number;
+            /** First Missing */
+            first_missing: string[];
+        };
+        /**
+         * Look
+         * @description What came in.
+         */
+        Look: {
+            /** Fields */
+            fields: components["schemas"]["FieldGlance"][];
+            /** Joins */
+            joins: components["schemas"]["Joined"][];
+        };
+        /**
+         * JoinOut
+         * @description How many ids matched, are missing from the answers, are no row of the hold-out, or stand twice.
+         */
+        JoinOut: {
+            /** Matched */
+            matched: number;
+            /** Missing */
+            missing: number;
+            /** Extra */
+            extra: number;
+            /** Doubled */
+            doubled: number;
         };
         /**
          * SessionOut
@@ -2724,6 +2883,179 @@ export interface operations {
             header?: never;
             path: {
                 study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_read_look_studies__int_study_id__look_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_read_join_joins_get: {
+        parameters: {
+            query: {
+                holdout: number;
+                holdout_id: string;
+                answers: number;
+                answers_id: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_save_join_joins__which__csv_get: {
+        parameters: {
+            query: {
+                holdout: number;
+                holdout_id: string;
+                answers: number;
+                answers_id: string;
+            };
+            header?: never;
+            path: {
+                which: "matched" | "missing" | "extra" | "doubled";
             };
             cookie?: never;
         };

@@ -1,7 +1,9 @@
+import { useLook } from "../../api/queries";
 import { useScope } from "../../app/scope";
 import { Tile, ViewHead } from "../../parts/basics";
 import { count, shown } from "../../parts/number";
 import { Findings } from "../line-up/LineUpView";
+import { Fields } from "./Fields";
 
 /** What came in: files, columns, classes by split. */
 export function IntakeView() {
@@ -18,6 +20,7 @@ export function IntakeView() {
         {count(results.holdout.rows)} labelled rows; every candidate answers each of them once
         {id ? `, joined on ${id}` : ", matched by position"}.
       </p>
+      <Findings />
       <h2 className="text-lg mt-5 mb-1">The hold-out</h2>
       <p>
         <b className="font-semibold">{study.holdout_file}</b> <span className="text-soft">actual class in</span> {truth}
@@ -81,12 +84,27 @@ export function IntakeView() {
                 {c.file} · {columns(c.columns)}
                 {c.in_use && " · in use now"}
               </span>
+              <Join name={c.name} />
               <span className="block font-mono text-xs text-soft break-all">{c.sha256}</span>
             </span>
           </li>
         ))}
       </ul>
-      <Findings />
+      <Fields />
     </>
+  );
+}
+
+/** How a candidate's answers joined the rows. */
+function Join({ name }: { name: string }) {
+  const { study } = useScope();
+  const found = useLook(study.id).data?.joins.find((j) => j.candidate === name);
+  if (!found) return null;
+  return (
+    <span className="block text-sm">
+      {count(found.matched)} rows matched
+      {found.missing > 0 &&
+        `, ${count(found.missing)} without an answer (${found.first_missing.slice(0, 3).join(", ")}${found.missing > 3 ? ", …" : ""})`}
+    </span>
   );
 }

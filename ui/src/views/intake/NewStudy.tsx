@@ -1,13 +1,24 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got, type Schemas, upload } from "../../api/client";
+import { type JoinQuery, useJoin } from "../../api/queries";
 import { TopBar } from "../../app/TopBar";
 import { Button, Fault, Tile } from "../../parts/basics";
 import { count } from "../../parts/number";
 
 type Upload = Schemas["UploadOut"];
-type Mapping = { id: string; truth: string; positive: string; split: string; report_on: string; tune_on: string };
+type Mapping = {
+  id: string;
+  truth: string;
+  positive: string;
+  split: string;
+  report_on: string;
+  tune_on: string;
+  weight: string;
+  group: string;
+  slices: string[];
+};
 type Answers = {
   upload: Upload;
   name: string;
@@ -16,7 +27,10 @@ type Answers = {
   column: string;
   cutoff: string;
   in_use: boolean;
+  no_answer: "error" | "wrong" | "left_out";
 };
+
+const NO_ANSWER = { error: "stop the study", wrong: "count as wrong", left_out: "are left out" } as const;
 
 const column = (u: Upload, name: string) => u.columns.find((c) => c.name === name);
 
@@ -30,6 +44,9 @@ function mappingOf(u: Upload): Mapping {
     split: split ?? "",
     report_on: values.find((v) => v.toLowerCase() === "test") ?? "",
     tune_on: values.find((v) => /^(tun|val|dev)/i.test(v)) ?? "",
+    weight: "",
+    group: "",
+    slices: [],
   };
 }
 
@@ -43,6 +60,7 @@ function answersOf(u: Upload, holdoutId: string): Answers {
     column: score ?? label ?? "",
     cutoff: "0.5",
     in_use: false,
+    no_answer: "error",
   };
 }
 
@@ -56,10 +74,12 @@ export function NewStudy() {
   const [answers, setAnswers] = useState<Answers[]>([]);
   const [fault, setFault] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
+  const [taking, setTaking] = useState(false);
   const put = (change: Partial<Mapping>) => mapping && setMapping({ ...mapping, ...change });
   const classes = (holdout && mapping && column(holdout, mapping.truth)?.values) || [];
   const splits = (holdout && mapping && column(holdout, mapping.split)?.values) || [];
   const ready =
+    !taking &&
     title.trim() !== "" &&
     mapping !== null &&
     mapping.truth !== "" &&
@@ -87,6 +107,9 @@ export function NewStudy() {
               report_on: mapping.split ? mapping.report_on : null,
               tune_on: mapping.split && mapping.tune_on ? mapping.tune_on : null,
               also: mapping.split ? others : [],
+              weight: mapping.weight || null,
+              group: mapping.group || null,
+              slices: mapping.slices.map((field) => [field]),
               names: {},
               words: {},
             },
@@ -98,6 +121,7 @@ export function NewStudy() {
               label: a.kind === "label" ? a.column : null,
               cutoff: a.kind === "score" ? Number(a.cutoff) : null,
               in_use: a.in_use,
+              no_answer: a.no_answer,
             })),
           },
         }),
@@ -132,6 +156,7 @@ export function NewStudy() {
           <Take
             label="Hold-out file"
             hint="CSV, TSV, JSON Lines, Parquet or Arrow"
+            onBusy={setTaking}
             onTaken={(u) => {
               setHoldout(u);
               setMapping(mappingOf(u));
@@ -188,7 +213,22 @@ export function NewStudy() {
                     />
                   </>
                 )}
+                <Pick
+                  label="Rows that belong together share"
+                  value={mapping.group}
+                  options={holdout.columns.map((c) => c.name)}
+                  none="nothing: each row stands alone"
+                  onPick={(group) => put({ group })}
+                />
+                <Pick
+                  label="Sampling weight"
+                  value={mapping.weight}
+                  options={holdout.columns.filter((c) => c.numeric).map((c) => c.name)}
+                  none="none: rows count alike"
+                  onPick={(weight) => put({ weight })}
+                />
               </div>
+              <SliceFields u={holdout} mapping={mapping} onChange={(slices) => put({ slices })} />
 
               <h2 className="text-lg mt-6">2 · The candidates’ answers</h2>
               {answers.map((a, i) => (
@@ -197,6 +237,11 @@ export function NewStudy() {
                   a={a}
                   position={i + 1}
                   askId={mapping.id !== ""}
+                  join={
+                    mapping.id !== "" && a.id !== ""
+                      ? { holdout: holdout.id, holdout_id: mapping.id, answers: a.upload.id, answers_id: a.id }
+                      : null
+                  }
                   onChange={(next) =>
                     setAnswers((rows) =>
                       rows.map((row) =>
@@ -210,6 +255,7 @@ export function NewStudy() {
               <Take
                 label="Candidate file"
                 many
+                onBusy={setTaking}
                 hint="one file for each candidate: the row id, and a score or a predicted class"
                 onTaken={(u) => setAnswers((old) => [...old, answersOf(u, mapping.id)])}
               />
@@ -227,6 +273,61 @@ export function NewStudy() {
         </div>
       </main>
     </div>
+  );
+}
+
+const SETS = { missing: "missing", extra: "no row of the hold-out", doubled: "standing twice" } as const;
+
+/** What became of each id when this file was joined, with each set to save. */
+function JoinLine({ join }: { join: JoinQuery }) {
+  const found = useJoin(join).data;
+  if (!found) return <p className="text-sm text-soft mt-1">joining …</p>;
+  const query = new URLSearchParams(Object.entries(join).map(([k, v]) => [k, String(v)]));
+  return (
+    <p className="text-sm mt-1 flex gap-4 flex-wrap" data-part="join">
+      <span>
+        {found.missing + found.extra + found.doubled === 0 ? "✓ every row has its answer: " : ""}
+        {count(found.matched)} rows matched
+      </span>
+      {(Object.keys(SETS) as (keyof typeof SETS)[])
+        .filter((set) => found[set] > 0)
+        .map((set) => (
+          <a
+            key={set}
+            className="text-scarlet underline underline-offset-2"
+            href={`/api/v1/joins/${set}.csv?${query.toString()}`}
+            download={`${set}.csv`}
+          >
+            {count(found[set])} {SETS[set]}
+          </a>
+        ))}
+    </p>
+  );
+}
+
+/** Which fields the numbers are also given for, value by value. */
+function SliceFields({ u, mapping, onChange }: { u: Upload; mapping: Mapping; onChange: (fields: string[]) => void }) {
+  const taken = [mapping.id, mapping.truth, mapping.split, mapping.weight];
+  const fields = u.columns.filter((c) => !taken.includes(c.name) && c.distinct >= 2 && c.distinct <= 12);
+  if (!fields.length) return null;
+  return (
+    <fieldset className="mt-3">
+      <legend className="text-sm text-soft">Slice by</legend>
+      <div className="flex flex-wrap gap-x-4 gap-y-1">
+        {fields.map((c) => (
+          <label key={c.name} className="text-sm">
+            <input
+              type="checkbox"
+              checked={mapping.slices.includes(c.name)}
+              onChange={(e) =>
+                onChange(e.target.checked ? [...mapping.slices, c.name] : mapping.slices.filter((f) => f !== c.name))
+              }
+            />{" "}
+            {c.name}
+          </label>
+        ))}
+      </div>
+    </fieldset>
   );
 }
 
@@ -248,22 +349,36 @@ function Pick({ label, value, options, none, onPick }: PickProps) {
   );
 }
 
-type TakeProps = { label: string; hint: string; many?: boolean; onTaken: (u: Upload) => void };
+type TakeProps = {
+  label: string;
+  hint: string;
+  many?: boolean;
+  onTaken: (u: Upload) => void;
+  onBusy: (busy: boolean) => void;
+};
 
-function Take({ label, hint, many = false, onTaken }: TakeProps) {
+function Take({ label, hint, many = false, onTaken, onBusy }: TakeProps) {
   const [progress, setProgress] = useState<{ name: string; share: number } | null>(null);
   const [fault, setFault] = useState<unknown>(null);
+  const [pasting, setPasting] = useState<string | null>(null);
+  const stop = useRef<AbortController | null>(null);
   const take = async (files: File[]) => {
     setFault(null);
+    onBusy(true);
+    stop.current = new AbortController();
+    const { signal } = stop.current;
     for (const file of files) {
+      if (signal.aborted) break;
       setProgress({ name: file.name, share: 0 });
       try {
-        onTaken(await upload(file, (share) => setProgress({ name: file.name, share })));
+        onTaken(await upload(file, (share) => setProgress({ name: file.name, share }), signal));
+        setPasting(null);
       } catch (e) {
         setFault(e);
       }
     }
     setProgress(null);
+    onBusy(false);
   };
   return (
     <div className="mt-2">
@@ -275,7 +390,7 @@ function Take({ label, hint, many = false, onTaken }: TakeProps) {
           aria-label={label}
           multiple={many}
           className="text-sm max-w-56"
-          accept=".csv,.tsv,.jsonl,.parquet,.arrow,.gz"
+          accept=".csv,.tsv,.txt,.jsonl,.parquet,.arrow,.gz"
           onChange={(e) => {
             void take([...(e.target.files ?? [])]);
             if (many) e.target.value = "";
@@ -285,8 +400,32 @@ function Take({ label, hint, many = false, onTaken }: TakeProps) {
       {progress && (
         <p className="text-sm mt-1" role="status">
           {progress.name}: {progress.share < 1 ? `${Math.round(100 * progress.share)} % sent` : "reading"}{" "}
-          <progress value={progress.share} className="align-middle" />
+          <progress value={progress.share} className="align-middle" />{" "}
+          <Button kind="bare" className="text-sm" onClick={() => stop.current?.abort()}>
+            Cancel
+          </Button>
         </p>
+      )}
+      {pasting === null ? (
+        <Button kind="bare" className="text-sm text-soft mt-0.5" onClick={() => setPasting("")}>
+          or paste columns from a spreadsheet
+        </Button>
+      ) : (
+        <div className="mt-1">
+          <textarea
+            aria-label={`${label}: pasted columns`}
+            className="field font-mono text-sm h-28"
+            placeholder="with a line of column names first"
+            value={pasting}
+            onChange={(e) => setPasting(e.target.value)}
+          />
+          <Button
+            disabled={!pasting.trim() || progress !== null}
+            onClick={() => void take([new File([`${pasting.trim()}\n`], "pasted.tsv")])}
+          >
+            Take what is pasted
+          </Button>
+        </div>
       )}
       <Fault error={fault} />
     </div>
@@ -328,9 +467,16 @@ function FirstRows({ u }: { u: Upload }) {
   );
 }
 
-type RowProps = { a: Answers; position: number; askId: boolean; onChange: (a: Answers) => void; onRemove: () => void };
+type RowProps = {
+  a: Answers;
+  position: number;
+  askId: boolean;
+  join: JoinQuery | null;
+  onChange: (a: Answers) => void;
+  onRemove: () => void;
+};
 
-function CandidateRow({ a, position, askId, onChange, onRemove }: RowProps) {
+function CandidateRow({ a, position, askId, join, onChange, onRemove }: RowProps) {
   const names = a.upload.columns.map((c) => c.name);
   const first = a.upload.columns.find((c) => c.name === a.column)?.first.slice(0, 3) ?? [];
   return (
@@ -385,6 +531,21 @@ function CandidateRow({ a, position, askId, onChange, onRemove }: RowProps) {
           use now
         </label>
       </p>
+      {join && <JoinLine join={join} />}
+      <label className="text-sm text-soft flex items-center gap-2 mt-1">
+        Rows without an answer
+        <select
+          className="field w-auto py-0.5"
+          value={a.no_answer}
+          onChange={(e) => onChange({ ...a, no_answer: e.target.value as Answers["no_answer"] })}
+        >
+          {Object.entries(NO_ANSWER).map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
+            </option>
+          ))}
+        </select>
+      </label>
     </div>
   );
 }

@@ -1,0 +1,53 @@
+"""A look at what came in: fields, joins before a study is made and after."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3 import Tag
+
+from skarlo.intake import Source, read_table
+from skarlo.intake.joining import Account, account
+from skarlo.intake.read import as_text
+from skarlo.studies import catalog
+from skarlo.studies.refusals import Refusal
+
+from ..models import JoinOut, JoinPath, JoinQuery, LookOut, StudyPath
+from ..security import needs, signed_in, workspace
+from ..shared import answer, api, evaluator, immutable
+
+TAG = [Tag(name="intake")]
+
+
+@api.get("/studies/<int:study_id>/look", tags=TAG, responses={200: LookOut})
+def read_look(path: StudyPath) -> Response:
+    """The fields of the hold-out, how strongly each alone tells the classes apart, and how the answers joined."""
+    with workspace().session() as records:
+        return immutable(evaluator().look(records, path.study_id))
+
+
+@api.get("/joins", tags=TAG, responses={200: JoinOut})
+@needs("write")
+def read_join(query: JoinQuery) -> Response:
+    """How two uploads join on their ids."""
+    return answer(JoinOut(**_account(query).counts()))
+
+
+@api.get("/joins/<which>.csv", tags=TAG)
+@needs("write")
+def save_join(path: JoinPath, query: JoinQuery) -> Response:
+    """The ids of one set of a join, as CSV."""
+    ids = getattr(_account(query), path.which).rename(query.holdout_id)
+    return Response(ids.to_frame().write_csv(), mimetype="text/csv",
+                    headers={"Content-Disposition": f"attachment; filename={path.which}.csv"})  # fmt: skip
+
+
+def _account(query: JoinQuery) -> Account:
+    sides = []
+    with workspace().session() as records:
+        for upload, column in ((query.holdout, query.holdout_id), (query.answers, query.answers_id)):
+            found = catalog.upload_of(records, upload, signed_in())
+            table = read_table(Source(workspace().blob(found.sha256), found.name))
+            if column not in table.columns:
+                raise Refusal(f"{found.name} has no column {column}", "id")
+            sides.append(as_text(table[column]))
+    return account(*sides)
