@@ -111,10 +111,10 @@ def schema(which: Annotated[str, typer.Argument(help="results or study")]) -> No
 @app.command("sample")
 def write_sample(folder: Annotated[Path, typer.Argument(help="where the files go")]) -> None:
     """Write the sample world as plain files with study.toml."""
-    from skarlo.sample import write_limb_failure
+    from skarlo.sample import STUDIES
 
-    path = write_limb_failure(folder / "limb-failure")
-    SAY.print(f"wrote {path}")
+    for name, write in STUDIES.items():
+        SAY.print(f"wrote {write(folder / name)}")
 
 
 @app.command()

@@ -23,6 +23,11 @@ def finding(level: str, code: str, message: str, **where: Any) -> Finding:
     return {"level": level, "code": code, "message": message, "where": where}
 
 
+def _rows(study: Study) -> str:
+    """The reported rows in words."""
+    return "rows" if study.report_on == "all" else f"{study.report_on} rows"
+
+
 def of_study(study: Study, entries: list[CandidateResult], entrants: list[Entrant],
              against: dict[str, dict[str, dict[str, Difference]]]) -> list[Finding]:  # fmt: skip
     """All findings, in a fixed order: of the rows, of each candidate, of pairs."""
@@ -41,7 +46,7 @@ def _of_rows(study: Study) -> list[Finding]:
     for k, label in enumerate(study.classes):
         n = int((reported == k).sum())
         if n < FEW_ROWS:
-            out.append(finding("warning", "few_rows_of_class", f"only {n} {study.report_on} rows are actually {label}",
+            out.append(finding("warning", "few_rows_of_class", f"only {n} {_rows(study)} are actually {label}",
                                split=study.report_on, **{"class": label}, rows=n))  # fmt: skip
     if study.group is not None and len(study.splits) > 1:
         seen: dict[int, str] = {}
@@ -66,7 +71,7 @@ def _of_candidate(study: Study, c: Candidate, entry: CandidateResult, e: Entrant
         whole = sum(sum(row) for row in matrix)
         if max(said) == whole:
             label = study.classes[said.index(max(said))]
-            out.append(finding("warning", "one_class_only", f"{c.name} predicts {label} for every {split} row",
+            out.append(finding("warning", "one_class_only", f"{c.name} predicts {label} for all {_rows(study)}",
                                **where, **{"class": label}))  # fmt: skip
     out += _of_areas(study, c, part, where) + _of_accuracy(study, c, part, where)
     if c.score is not None:
@@ -84,7 +89,7 @@ def _of_candidate(study: Study, c: Candidate, entry: CandidateResult, e: Entrant
                                "that precision counts as 0 in the macro and weighted averages", **where))  # fmt: skip
     if part["no_answer"]:
         how = "counted wrong" if c.no_answer == "wrong" else "left out"
-        out.append(finding("warning", "no_answer", f"{c.name} has no answer for {part['no_answer']:,} {split} rows, "
+        out.append(finding("warning", "no_answer", f"{c.name} has no answer for {part['no_answer']:,} {_rows(study)}, "
                            f"which are {how}", **where, rows=part["no_answer"]))  # fmt: skip
     return out
 
@@ -124,7 +129,7 @@ def _of_accuracy(study: Study, c: Candidate, part: SplitResult, where: dict[str,
     if most / rows < COMMON or accuracy < COMMON or accuracy - balanced < FAR:
         return []
     return [finding("note", "accuracy_rests_on_imbalance", f"the accuracy of {c.name}, {shown(accuracy)}, rests on "
-                    f"“{label}” being {shown(most / rows)} of the {study.report_on} rows; over the classes alike it is "
+                    f"“{label}” being {shown(most / rows)} of the {_rows(study)}; over the classes alike it is "
                     f"{shown(balanced)}", **where)]  # fmt: skip
 
 
@@ -138,7 +143,7 @@ def _of_cutoff(study: Study, c: Candidate, entry: CandidateResult) -> list[Findi
                         f"{cutoff['why']}", **where)]  # fmt: skip
     if cutoff["chosen_on"] == study.report_on:
         return [finding("warning", "cutoff_chosen_on_report_split", f"the cutoff of {c.name} was chosen on the "
-                        f"{study.report_on} rows it is reported on; its counts and rates there look better than they "
+                        f"{_rows(study)} it is reported on; its counts and rates there look better than they "
                         "will be", **where, split=study.report_on)]  # fmt: skip
     return []
 
@@ -179,7 +184,7 @@ def _of_baselines(study: Study, against: dict[str, dict[str, dict[str, Differenc
             "brier": (f"no closer by Brier score than always giving the {baseline}",
                       "as probabilities, these scores are no better than the base rate alone"),
         }[metric]  # fmt: skip
-        message = f"{', '.join(names)} {verb} {said} on the {study.report_on} rows; {why}"
+        message = f"{', '.join(names)} {verb} {said} on the {_rows(study)}; {why}"
         out.append(finding("note", "baseline_not_beaten", message, candidates=names, baseline=baseline, metric=metric))
     return out
 

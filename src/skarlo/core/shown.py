@@ -26,6 +26,8 @@ def shown(value: float | None, bounds: tuple[float, ...] = (0.0, 1.0)) -> str:
     digits = 3 if abs(value) < 1000 else 0
     while digits < MOST and any(value != b and float(f"{value:.{digits}f}") == b for b in bounds):
         digits += 1
+    if digits == MOST:  # nearer than arithmetic can tell: the bound, as it would be written
+        digits = 3
     text = f"{value:,.{digits}f}"
     return text.replace("-", "−") if float(f"{value:.{digits}f}") != 0 else text.replace("-", "")
 
