@@ -35,7 +35,7 @@ def paste(page, label, text):
     expect(page.get_by_label(f"{label}: pasted columns")).to_have_count(0)
 
 
-def test_pasted_columns_a_broken_join_and_the_fields(person, server):
+def test_pasted_columns_a_broken_join_the_fields_and_out_and_in_again(person, server, tmp_path):
     rows = rows_of()
     ana = person("ana")
     ana.get_by_role("link", name="New study from files").click()
@@ -79,3 +79,18 @@ def test_pasted_columns_a_broken_join_and_the_fields(person, server):
         expect(ana.get_by_role("dialog").get_by_role("row", name=soil)).to_contain_text(str(n))
     ana.keyboard.press("Escape")
     expect(ana.get_by_role("dialog")).to_have_count(0)
+
+    # Saved as files, and brought in again.
+    with ana.expect_download() as saving:
+        ana.get_by_role("link", name="Save as files").click()
+    ana.get_by_role("link", name="Skarlo, all studies").click()
+    saved = tmp_path / "saved.zip"
+    saving.value.save_as(saved)
+    ana.get_by_label("Bring in a saved study").set_input_files(saved)
+    expect(ana.get_by_role("heading", name="Intake")).to_be_visible()
+    expect(ana.get_by_text("110 rows matched, 10 without an answer (t000, t001, t002, …)")).to_be_visible()
+    ana.get_by_role("link", name="Skarlo, all studies").click()
+    expect(ana.get_by_role("listitem")).to_have_count(2)
+    saved.write_bytes(b"no zip")
+    ana.get_by_label("Bring in a saved study").set_input_files(saved)
+    expect(ana.get_by_role("alert")).to_contain_text("is no zip that can be read")

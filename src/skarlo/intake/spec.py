@@ -209,14 +209,20 @@ class StudySpec(_Part):
 def read_spec(path: Path) -> StudySpec:
     """Read study.toml. Raises InputError with every mistake in it."""
     try:
-        data = tomllib.loads(path.read_text(encoding="utf-8"))
+        data = path.read_bytes()
     except OSError as e:
         raise refuse(f"cannot be read: {e.strerror}", file=path.name) from e
+    return parse_spec(read_toml(data, path.name), path.name)
+
+
+def read_toml(data: bytes, file: str) -> dict[str, Any]:
+    """Plain data from TOML. Raises InputError."""
+    try:
+        return tomllib.loads(data.decode("utf-8").replace("\r\n", "\n"))
     except UnicodeDecodeError as e:
-        raise refuse("is not UTF-8 text", file=path.name) from e
-    except tomllib.TOMLDecodeError as e:
-        raise refuse(f"is not TOML: {e}", file=path.name) from e
-    return parse_spec(data, path.name)
+        raise refuse("is not UTF-8 text", file=file) from e
+    except (tomllib.TOMLDecodeError, RecursionError) as e:
+        raise refuse(f"is not TOML: {e}", file=file) from e
 
 
 def parse_spec(data: dict[str, Any], file: str) -> StudySpec:

@@ -69,6 +69,7 @@ def spec_of(
         "title": study.title,
         "holdout": {"path": f"0:{study.holdout_name}", **study.mapping},
         "candidates": entries,
+        **study.asks,
     }
     return parse_spec(data, "study")
 
@@ -86,7 +87,7 @@ def files_of(workspace: Workspace, study: StudyRecord, candidates: list[Candidat
 
 def create(
     workspace: Workspace, session: Session, user: User, title: str, holdout: Upload, mapping: dict[str, Any],
-    candidates: list[tuple[Upload, dict[str, Any]]],
+    candidates: list[tuple[Upload, dict[str, Any]]], asks: dict[str, Any] | None = None,
 ) -> StudyRecord:  # fmt: skip
     """Make a study from uploads: all is read, joined and checked first.
 
@@ -94,6 +95,7 @@ def create(
     ----------
     mapping : what each column of the hold-out is, in the words of the study file's [holdout]
     candidates : each one's upload and its entry of the study file: name, score or label, cutoff, in_use
+    asks : settings, own metrics and gates, in the words of the study file
 
     Raises
     ------
@@ -103,9 +105,12 @@ def create(
     if not title.strip():
         raise Refusal("a study needs a title", "title")
     study = StudyRecord(title=title.strip(), holdout_sha256=holdout.sha256, holdout_name=holdout.name, mapping=mapping,
-                        author_id=user.id or 0)  # fmt: skip
+                        author_id=user.id or 0, asks=asks or {})  # fmt: skip
     records = [_candidate(i, upload, entry) for i, (upload, entry) in enumerate(candidates, 1)]
     loaded = load(spec_of(study, records), files_of(workspace, study, records))
+    if loaded.positive is None:
+        raise Refusal(f"the screens read two classes so far, and this study has {len(loaded.classes)}; "
+                      "skarlo evaluate takes any number", "holdout")  # fmt: skip
     session.add(study)
     session.flush()
     for record in records:
@@ -125,9 +130,10 @@ def _candidate(position: int, upload: Upload, entry: dict[str, Any]) -> Candidat
         cutoff = 0.5
     if "label" in columns and cutoff is not None:
         raise InputError([Problem(f"candidate {entry['name']}: a cutoff needs a score, and it gives a label")])
+    chosen_on = entry.get("cutoff_chosen_on")
     return CandidateRecord(study_id=0, position=position, name=entry["name"], sha256=upload.sha256,
                            file_name=upload.name, columns=columns, cutoff=cutoff,
-                           in_use=bool(entry.get("in_use")))  # fmt: skip
+                           cutoff_chosen_on=chosen_on, in_use=bool(entry.get("in_use")))  # fmt: skip
 
 
 def keep_cutoff(

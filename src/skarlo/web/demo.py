@@ -9,7 +9,7 @@ from sqlmodel import select
 
 from skarlo.intake import read_spec
 from skarlo.sample import write_limb_failure
-from skarlo.studies import accounts, catalog
+from skarlo.studies import accounts, moving
 from skarlo.studies.records import StudyRecord, Upload, User
 from skarlo.studies.workspace import Workspace
 
@@ -34,14 +34,9 @@ def bring_in(workspace: Workspace, study_file: Path, user: User) -> int:
     """Make a kept study of a study file and its files; returns its number."""
     spec = read_spec(study_file)
     with workspace.session() as records:
-
-        def take(name: str) -> Upload:
+        files = {}
+        for name in dict.fromkeys([spec.holdout.path, *(c.path for c in spec.candidates if c.path)]):
             data = (study_file.parent / name).read_bytes()
-            upload = Upload(sha256=workspace.keep(data), name=name, size=len(data), user_id=user.id or 0)
-            records.add(upload)
-            return upload
-
-        holdout = take(spec.holdout.path)
-        mapping = spec.holdout.model_dump(exclude={"path"}, exclude_defaults=True)
-        entries = [(take(c.path or spec.holdout.path), c.model_dump()) for c in spec.candidates]
-        return catalog.create(workspace, records, user, spec.title, holdout, mapping, entries).id or 0
+            files[name] = Upload(sha256=workspace.keep(data), name=name, size=len(data), user_id=user.id or 0)
+            records.add(files[name])
+        return moving.bring_in(workspace, records, user, spec, files).id or 0

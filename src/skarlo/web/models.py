@@ -128,6 +128,12 @@ class JoinPath(BaseModel):
     which: Literal["matched", "missing", "extra", "doubled"]
 
 
+class ImportedOut(BaseModel):
+    """The study that was made."""
+
+    id: int
+
+
 class JoinOut(BaseModel):
     """How many ids matched, are missing from the answers, are no row of the hold-out, or stand twice."""
 

@@ -84,3 +84,15 @@ export function upload(
     request.send(file);
   });
 }
+
+/** A study from a zip with study.toml and its files. */
+export async function importStudy(file: File): Promise<{ id: number }> {
+  const answer = await fetch(`/api/v1/imports?name=${encodeURIComponent(file.name)}`, {
+    method: "POST",
+    headers: { "X-CSRFToken": token, "Content-Type": "application/zip" },
+    body: file,
+  });
+  const body: unknown = await answer.json().catch(() => undefined);
+  if (answer.status !== 201) throw problemOf(answer.status, body);
+  return body as { id: number };
+}

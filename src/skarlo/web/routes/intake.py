@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from flask import Response
+import tempfile
+from pathlib import Path
+from urllib.parse import quote
+
+from flask import Response, current_app, request
 from flask_openapi3 import Tag
 
 from skarlo.intake import Source, read_table
 from skarlo.intake.joining import Account, account
 from skarlo.intake.read import as_text
-from skarlo.studies import catalog
+from skarlo.studies import catalog, moving
 from skarlo.studies.refusals import Refusal
 
-from ..models import JoinOut, JoinPath, JoinQuery, LookOut, StudyPath
+from ..models import ImportedOut, JoinOut, JoinPath, JoinQuery, LookOut, StudyPath, UploadQuery
 from ..security import needs, signed_in, workspace
 from ..shared import answer, api, evaluator, immutable
 
@@ -39,6 +43,32 @@ def save_join(path: JoinPath, query: JoinQuery) -> Response:
     ids = getattr(_account(query), path.which).rename(query.holdout_id)
     return Response(ids.to_frame().write_csv(), mimetype="text/csv",
                     headers={"Content-Disposition": f"attachment; filename={path.which}.csv"})  # fmt: skip
+
+
+@api.get("/studies/<int:study_id>/export.zip", tags=TAG)
+def export_study(path: StudyPath) -> Response:
+    """The study as plain files with study.toml, as zip."""
+    with workspace().session() as records, tempfile.TemporaryFile() as out:
+        name = moving.export(workspace(), records, path.study_id, out)
+        out.seek(0)
+        response = Response(out.read(), mimetype="application/zip")
+    response.headers["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}.zip"
+    return response
+
+
+@api.post("/imports", tags=TAG, responses={201: ImportedOut})
+@needs("write")
+def import_study(query: UploadQuery) -> Response:
+    """Make a study of a zip (the request's body) that holds study.toml and the files it names."""
+    with tempfile.NamedTemporaryFile() as packed:
+        while chunk := request.stream.read(1 << 20):
+            packed.write(chunk)
+        packed.flush()
+        most = current_app.config["MAX_CONTENT_LENGTH"]
+        with workspace().session() as records:
+            study = moving.import_zip(workspace(), records, signed_in(), Path(packed.name), query.name, most)
+            records.flush()
+            return answer(ImportedOut(id=study.id or 0), 201)
 
 
 def _account(query: JoinQuery) -> Account:

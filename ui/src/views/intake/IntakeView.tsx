@@ -15,7 +15,16 @@ export function IntakeView() {
   const { id, truth, split } = study.mapping as Record<string, string | undefined>;
   return (
     <>
-      <ViewHead title="Intake" note={`made by ${study.author}`} />
+      <ViewHead title="Intake" note={`made by ${study.author}`}>
+        <a
+          className="text-sm underline underline-offset-2"
+          href={`/api/v1/studies/${study.id}/export.zip`}
+          download
+          title="study.toml and every file, as skarlo evaluate reads them"
+        >
+          Save as files
+        </a>
+      </ViewHead>
       <p className="font-serif text-lg leading-snug border-l-[3px] border-ink pl-3 my-3 max-w-[104ch]">
         {count(results.holdout.rows)} labelled rows; every candidate answers each of them once
         {id ? `, joined on ${id}` : ", matched by position"}.

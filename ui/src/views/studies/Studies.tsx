@@ -1,7 +1,10 @@
-import { Link } from "react-router";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { importStudy } from "../../api/client";
 import { useSession, useStudies } from "../../api/queries";
 import { TopBar } from "../../app/TopBar";
 import { Fault, Loading } from "../../parts/basics";
+import { Modal } from "../../parts/Modal";
 
 const day = (iso: string) =>
   new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
@@ -15,8 +18,9 @@ export function Studies() {
     <div className="h-full flex flex-col">
       <TopBar title="" />
       <main className="w-full max-w-[860px] mx-auto px-6 py-9">
-        <header className="flex items-center justify-between mb-4">
-          <h1 className="text-xl">Studies</h1>
+        <header className="flex items-center gap-4 mb-4">
+          <h1 className="text-xl flex-1">Studies</h1>
+          {mayWrite && <Import />}
           {mayWrite && (
             <Link to="/new" className="bg-scarlet text-on-accent font-semibold rounded-md px-3 py-1.5 hover:opacity-90">
               New study from files
@@ -50,6 +54,46 @@ export function Studies() {
         </ul>
       </main>
     </div>
+  );
+}
+
+/** A study that was saved as files comes in again. */
+function Import() {
+  const navigate = useNavigate();
+  const [fault, setFault] = useState<unknown>(null);
+  const [busy, setBusy] = useState(false);
+  const take = async (file: File) => {
+    setBusy(true);
+    setFault(null);
+    try {
+      const { id } = await importStudy(file);
+      navigate(`/studies/${id}/intake`);
+    } catch (e) {
+      setFault(e);
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <>
+      <label className="border border-rule bg-sheet rounded-md px-3 py-1.5 hover:border-ink cursor-pointer focus-within:outline-2">
+        {busy ? "Bringing it in …" : "Bring in a saved study"}
+        <input
+          type="file"
+          accept=".zip"
+          className="sr-only"
+          disabled={busy}
+          onChange={(e) => {
+            const file = e.target.files?.[0];
+            if (file) void take(file);
+            e.target.value = "";
+          }}
+        />
+      </label>
+      <Modal open={fault !== null} onOpenChange={() => setFault(null)} title="It was not brought in">
+        <Fault error={fault} />
+      </Modal>
+    </>
   );
 }
 
