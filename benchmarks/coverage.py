@@ -7,7 +7,6 @@ writes its tables into docs/methods.md. `--runs` trades time for precision.
 from __future__ import annotations
 
 import argparse
-import re
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
@@ -17,6 +16,7 @@ import numpy as np
 
 from skarlo.core import comparing, counts, formula, measure, paired
 from skarlo.core.answers import Answers
+from skarlo.core.approximate import DIFFERENCE, SLICE, row
 from skarlo.core.comparing import Entrant
 from skarlo.core.in_use import restate
 from skarlo.core.measure import Reading
@@ -30,6 +30,7 @@ SIZES, RATES = (30, 100, 300, 1000, 3000), (0.02, 0.05, 0.1, 0.2, 0.5)
 LEAST_MADE = 100  # settings where an interval was rarely made say little
 POPULATION = 2_000_000
 MEAN_WANTED, LEAST_WANTED = 0.94, 0.90
+HEADS = (DIFFERENCE, SLICE, "slice test of ", "test of ")
 
 
 @dataclass(frozen=True)
@@ -121,8 +122,7 @@ def cover(task: tuple[World, int, int, dict[str, float]]) -> list[tuple[str, str
         for name, m in found.items():
             if m["value"] is not None:
                 # One row for a metric's main and its fallback interval: a reader meets whichever applies.
-                note(name, re.sub("newcombe5", "delong_logit", re.sub("binomial_logit", "influence_logit",
-                     m.get("interval", ""))), m.get("low"), m.get("high"), true[name])  # fmt: skip
+                note(name, row(name, m.get("interval", ""))[1], m.get("low"), m.get("high"), true[name])
         first, second = (measure.metrics(x, QUICK) for x in (a, b))
         for name in first:
             values = first[name]["value"], second[name]["value"]
@@ -130,7 +130,7 @@ def cover(task: tuple[World, int, int, dict[str, float]]) -> list[tuple[str, str
                 continue
             d = paired.compare(name, a, b, values, 1, READING.own_named(name))
             if d.interval is not None:
-                note(f"difference of {name}", d.test, *d.interval(0.95), 0.0)
+                note(f"{DIFFERENCE}{name}", d.test, *d.interval(0.95), 0.0)
             if d.p is not None:
                 entry = tally.setdefault((f"test of {name}", d.test), [0, 0, 0.0])
                 entry[0] += d.p <= 0.05
@@ -143,7 +143,7 @@ def cover(task: tuple[World, int, int, dict[str, float]]) -> list[tuple[str, str
         for name, d in against_rest(part, Rest(one, inside), measure.metrics(part, QUICK), QUICK).items():
             if isinstance(d, str) or d.interval is None or d.p is None:
                 continue
-            note(f"slice less the rest, {name}", d.test, *d.interval(0.95), 0.0)
+            note(f"{SLICE}{name}", d.test, *d.interval(0.95), 0.0)
             entry = tally.setdefault((f"slice test of {name}", d.test), [0, 0, 0.0])
             entry[0] += d.p <= 0.05
             entry[1] += 1
@@ -223,23 +223,13 @@ def main() -> None:
         METHODS.write_text(f"{head}<!-- coverage -->\n{text}\n<!-- /coverage -->{tail}", encoding="utf-8")
 
 
-ALIKE = {
-    "rates": ("accuracy", "precision", "recall", "specificity", "npv", "fpr", "fnr", "flagged_share", "prevalence"),
-    "balanced_accuracy, youden_j": ("balanced_accuracy", "youden_j"),
-}
-
-
 def _grouped(rows: list, chosen: Callable[[str], bool]) -> dict[tuple[str, str], list[tuple[float, int, float]]]:
     """Shares by (metrics, kind); metrics that are made alike stand together."""
     out: dict[tuple[str, str], list[tuple[float, int, float]]] = {}
     for metric, kind, n, rate, held, made, _ in rows:
         if made >= LEAST_MADE and chosen(metric):
-            head, _, name = metric.rpartition(
-                " of " if " of " in metric else ", " if metric.startswith("slice") else "\0"
-            )
-            alike = next((label for label, names in ALIKE.items() if name in names), name)
-            joint = " of " if " of " in metric else ", " if head else ""
-            out.setdefault((head + joint + alike, kind), []).append((held / made, n, rate))
+            of = next((x for x in HEADS if metric.startswith(x)), "")
+            out.setdefault(row(metric.removeprefix(of), kind, of), []).append((held / made, n, rate))
     return out
 
 

@@ -9,7 +9,11 @@ import numpy as np
 import pytest
 
 import skarlo
-from skarlo.core import calibration, probability, ranking, tally
+from skarlo.core import calibration, own, probability, ranking, tally, telling
+from skarlo.core.answers import Answers
+from skarlo.core.approximate import APPROXIMATE
+from skarlo.core.more_rows import Standing, clearing
+from skarlo.core.study import OwnMetric, Settings
 
 ROOT = Path(__file__).parents[1]
 
@@ -40,3 +44,34 @@ def test_methods_by_hand():
     assert part["metrics"]["balanced_accuracy"]["value"] == 0.5
     assert part["averages"]["macro"]["precision"]["value"] == pytest.approx(1 / 3)
     assert calibration.CLIP == probability.CLIP == 1e-15
+
+
+def test_methods_by_hand_of_what_is_asked_besides():
+    actual, score = ["y", "n", "y", "n"], [0.9, 0.6, 0.3, 0.1]
+    results = skarlo.evaluate(actual, {"m": score}, positive="y")
+    part = results["candidates"][0]["splits"]["all"]
+    gain = part["gain"]
+    assert (gain["flagged_share"][1], gain["recall"][1], gain["lift"][1]) == (0.25, 0.5, 2.0)
+    at = part["net_benefit"]["threshold"].index(0.2)
+    assert part["net_benefit"]["net_benefit"][at] == pytest.approx(0.4375)
+    assert part["net_benefit"]["all"][at] == pytest.approx(0.375)
+    y = np.array([1, 0, 1, 0])
+    rows = Answers(2, 1, y, (np.array(score) >= 0.5).astype(np.int64), np.array(score), None, True, False, None, None)
+    for measure, parameters, value in (
+        ("partial_area", {"fpr_at_most": 0.5}, 0.5), ("precision_at_top", {"rows": 2}, 0.5),
+        ("expected_cost", {"cost": [[0, 1], [5, 0]]}, 1.5),
+    ):  # fmt: skip
+        asked = OwnMetric("own", None, "higher", {}, measure, parameters)
+        assert own.metric(asked, rows, Settings(draws=100), "")["value"] == value, measure
+    assert clearing(0.01, 0.02, Standing(1000), "accuracy") == {"rows": 3000}
+    assert telling.told(np.array([0, 0, 1, 1]), 2, np.array([0, 0, 1, 1]), 2) == telling.Told(1.0, 1.0)
+
+
+def test_what_is_marked_approximate_is_what_the_coverage_table_says():
+    text = (ROOT / "docs" / "methods.md").read_text()
+    table = text.partition("<!-- coverage -->")[2].partition("<!-- /coverage -->")[0]
+    rows = [
+        [cell.strip() for cell in line.strip("|").split("|")] for line in table.splitlines() if line.count("|") == 8
+    ]
+    assert len(rows) > 30
+    assert {(row[0], row[1]) for row in rows if row[6] == "approximate"} == APPROXIMATE

@@ -8,6 +8,7 @@ from itertools import combinations
 
 from . import measure, paired
 from .answers import Answers
+from .approximate import DIFFERENCE, mark_difference
 from .definitions import MANY_CLASSES, TWO_CLASSES
 from .measure import Reading
 from .more_rows import Standing, clearing
@@ -89,7 +90,8 @@ def pairs(
     for name in names_of(entrants[0].reading) if names is None else names:
         family = paired.family([difference(name, a, b) for a, b in chosen], confidence)
         for entry, d, (a, b) in zip(out, family, chosen, strict=True):
-            entry["metrics"][name] = _with_more_rows(d, name, _common(name, a, b)[0], a.reading)
+            marked = mark_difference(name, d, DIFFERENCE)
+            entry["metrics"][name] = _with_more_rows(marked, name, _common(name, a, b)[0], a.reading)
     return out
 
 
@@ -120,7 +122,7 @@ def against_baselines(
         for name in names_of(baseline.reading):
             family = paired.family([difference(name, e, baseline) for e in entrants], confidence)
             for e, d in zip(entrants, family, strict=True):
-                out[e.name][baseline.name][name] = d
+                out[e.name][baseline.name][name] = mark_difference(name, d, DIFFERENCE)
     return out
 
 

@@ -208,6 +208,8 @@ def _pair(results: Results, a: str, b: str, metric: str, d: Difference) -> Expla
             how += f" {p_shown(d['p'] or 0.0)}" + (
                 f"; {p_shown(adjusted)} for having compared all pairs (Holm)." if adjusted is not None else "."
             )
+    if d.get("approximate"):
+        how += " The interval is approximate: in simulations it held the truth less often than it says."
     if "more_rows" in d:
         how += f" {_more(d['more_rows'])} would tell them apart, if the difference stays as it is: a rough guide."
     return _told(f"{title}: {a} less {b}", "a paired difference", f"{metric} of {a} - {metric} of {b}", sentence, how,
@@ -288,6 +290,8 @@ def _interval(results: Results, m: Metric) -> str:
         said += f" It rests on fewer than {results['settings']['min_denominator']} rows."
     if m.get("unreliable"):
         said += " A class has fewer than 10 rows, so the interval cannot be relied on."
+    if m.get("approximate"):
+        said += " It is approximate: in simulations it held the truth less often than it says."
     if "why_interval" in m:
         said += f" Note that {m['why_interval']}."
     return said

@@ -8,6 +8,7 @@ import numpy as np
 
 from . import calibration, counts, own, ranking
 from .answers import Answers
+from .approximate import mark
 from .counts import Names
 from .definitions import MANY_PROBABLE, METRICS, PROBABLE, RANKED
 from .own import NO_PROBABILITIES, NO_SCORE
@@ -58,7 +59,8 @@ def metrics(a: Answers, reading: Reading, scores: dict[str, Metric] | None = Non
     `scores` are the metrics of scores where they are known already: no cutoff changes them.
     """
     scores = score_metrics(a, reading) if scores is None else scores
-    return _counts(a, reading) | scores | own_metrics(a, reading)
+    found = _counts(a, reading) | scores | own_metrics(a, reading)
+    return {name: mark(name, m) for name, m in found.items()}
 
 
 def score_metrics(a: Answers, reading: Reading) -> dict[str, Metric]:

@@ -13,6 +13,7 @@ from scipy.stats import hypergeom, norm
 
 from . import counts, influence, own, paired, ranking, table
 from .answers import Answers, mean_variance
+from .approximate import SLICE, mark_difference
 from .intervals import Interval, hybrid_difference
 from .measure import Reading, metrics
 from .paired import Compared
@@ -285,4 +286,4 @@ def _adjust(out: list[SliceResult], families: list[dict[str, Compared | str] | N
     for name in names:
         differences: list[Difference] = paired.family([f[name] for _, f in listed], confidence)
         for (entry, _), d in zip(listed, differences, strict=True):
-            entry["rest"][name] = d
+            entry["rest"][name] = mark_difference(name, d, SLICE)

@@ -28,6 +28,7 @@ class Metric(TypedDict):
     why_interval: NotRequired[str]
     thin: NotRequired[bool]
     unreliable: NotRequired[bool]
+    approximate: NotRequired[bool]
     bias: NotRequired[float]
     expected_if_calibrated: NotRequired[float]
     p_calibrated: NotRequired[float]
@@ -54,6 +55,7 @@ class Difference(TypedDict):
     test: NotRequired[str]
     why: NotRequired[str]
     more_rows: NotRequired[MoreRows]
+    approximate: NotRequired[bool]
 
 
 class Finding(TypedDict):
