@@ -17,7 +17,7 @@ def rows_of(n=120):
                 f"t{i:03d}",
                 "yes" if yes else "no",
                 rng.choice(["clay", "loam"]),
-                f"{rng.gauss(60 if yes else 40, 8):.1f}",
+                f"{rng.gauss(60 if yes else 40, 8):.5f}",
                 f"{min(1, max(0, rng.gauss(0.6 if yes else 0.4, 0.2))):.3f}",
             ]
         )
@@ -65,6 +65,15 @@ def test_pasted_columns_a_broken_join_the_fields_and_out_and_in_again(person, se
     ana.get_by_role("button", name="Make the study").click()
     expect(ana.get_by_role("heading", name="Intake")).to_be_visible()
     expect(ana.get_by_text("110 rows matched, 10 without an answer (t000, t001, t002, …)")).to_be_visible()
+
+    # A warning wants a word.
+    expect(ana.get_by_text("one warning wants a word")).to_be_visible()
+    warning = ana.locator("[data-finding='no_answer']")
+    warning.get_by_role("button", name="say why this is right").click()
+    ana.get_by_label("Why this is right").fill("The first ten were never sent.")
+    warning.get_by_role("button", name="Keep the word").click()
+    expect(warning).to_contain_text("ana: The first ten were never sent.")
+    expect(ana.get_by_text("wants a word")).to_have_count(0)
 
     # The fields: strongest first, sorted by another column, one opened large.
     names = ana.locator("[data-field]")

@@ -89,3 +89,26 @@ def test_slices_groups_and_weights_are_said_when_a_study_is_made(signed_in, tmp_
     assert set(fields) == {"soil", "street"}
     assert fields["soil"]["kind"] == "category"
     assert sum(map(sum, (bar["rows"] for bar in fields["soil"]["bars"]))) == 200
+
+
+def test_a_warning_is_answered_and_the_word_goes_into_the_report(signed_in, study_id):
+    ana = signed_in("ana")
+    ana("PUT", f"/studies/{study_id}/candidates/1/cutoff", {"value": 0.4, "chosen_on": "test"})
+    ana("PUT", f"/studies/{study_id}/candidates/1/cutoff", {"value": 7.0, "chosen_on": "tuning"})
+    findings = ana("GET", f"/studies/{study_id}/findings").json["findings"]
+    warning = next(f for f in findings if f["code"] == "one_class_only")
+    note = next(f for f in findings if f["level"] == "note")
+    path = f"/studies/{study_id}/findings"
+    assert ana("PUT", f"{path}/{note['key']}", {"text": "x"}).status_code == 422
+    assert ana("PUT", f"{path}/nothing", {"text": "x"}).status_code == 404
+    said = ana("PUT", f"{path}/{warning['key']}", {"text": "It is <b>off</b> until May."}).json["findings"]
+    assert next(f for f in said if f["key"] == warning["key"])["word"] == "It is <b>off</b> until May."
+    page = ana("GET", f"/studies/{study_id}/dossier/preview").text
+    assert "<b>ana:</b> It is &lt;b&gt;off&lt;/b&gt; until May." in page
+
+    # The word is on what the finding is about: it stays when a number in it moves, and goes when it is taken back.
+    ana("PUT", f"/studies/{study_id}/candidates/1/cutoff", {"value": 8.0, "chosen_on": "tuning"})
+    again = ana("GET", path).json["findings"]
+    assert next(f for f in again if f["code"] == "one_class_only")["by"] == "ana"
+    taken_back = ana("PUT", f"{path}/{warning['key']}", {"text": " "}).json["findings"]
+    assert not any("word" in f and f["word"] for f in taken_back)

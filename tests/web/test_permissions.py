@@ -10,6 +10,7 @@ SCOPE = {"split": "test", "show": [1]}
 CHANGES = [
     ("POST", "/uploads?name=x.csv", None),
     ("POST", "/imports?name=x.zip", None),
+    ("PUT", "/studies/{s}/findings/aa", {"text": "as it should be"}),
     ("POST", "/studies", {"title": "t", "holdout": {"upload": 1, "truth": "a", "positive": "b"},
                           "candidates": [{"upload": 1, "name": "n", "score": "s"}]}),
     ("GET", "/joins?holdout=1&holdout_id=id&answers=2&answers_id=id", None),
@@ -25,7 +26,7 @@ CHANGES = [
 READS = ["/studies", "/studies/{s}", "/studies/{s}/results", "/studies/{s}/dossier", "/studies/{s}/dossier/preview",
          "/studies/{s}/tallies?split=test", "/studies/{s}/sentence?view=matrix&split=test&show=1",
          "/studies/{s}/explain?candidate=Scores&split=test&metric=recall",
-         "/studies/{s}/look", "/studies/{s}/export.zip",
+         "/studies/{s}/look", "/studies/{s}/findings", "/studies/{s}/export.zip",
          "/revisions/{r}", "/revisions/{r}/content", "/reports/{r}"]  # fmt: skip
 SIGNING = [
     ("POST", "/revisions/{r}/signature", {"password": PASSWORD}),

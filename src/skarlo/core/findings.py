@@ -23,9 +23,13 @@ def finding(level: str, code: str, message: str, **where: Any) -> Finding:
     return {"level": level, "code": code, "message": message, "where": where}
 
 
+def rows_named(split: str) -> str:
+    """The rows of a split in words; "all" is what rows without splits stand under."""
+    return "rows" if split == "all" else f"{split} rows"
+
+
 def _rows(study: Study) -> str:
-    """The reported rows in words."""
-    return "rows" if study.report_on == "all" else f"{study.report_on} rows"
+    return rows_named(study.report_on)
 
 
 def of_study(study: Study, entries: list[CandidateResult], entrants: list[Entrant],

@@ -6,6 +6,7 @@ import math
 
 from . import counts
 from .answers import Answers
+from .approximate import mark
 from .intervals import Interval, hybrid_sum
 from .measure import Reading
 from .ranking import missing_class
@@ -21,7 +22,8 @@ def restate(a: Answers, reading: Reading, base_rate: float) -> InUseResult:
 
     With recall r and false-positive rate f: precision = πr / (πr + (1-π)f), flagged share = πr + (1-π)f.
     """
-    return {"base_rate": base_rate, "metrics": _rates(a, reading, base_rate) | _ranked(a, reading, base_rate)}
+    found = _rates(a, reading, base_rate) | _ranked(a, reading, base_rate)
+    return {"base_rate": base_rate, "metrics": {name: mark(f"{name}, in use", m) for name, m in found.items()}}
 
 
 def _rates(a: Answers, reading: Reading, pi: float) -> dict[str, Metric]:

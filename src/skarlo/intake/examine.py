@@ -11,7 +11,7 @@ import polars as pl
 from scipy.stats import chi2_contingency
 
 from skarlo.core import telling
-from skarlo.core.findings import finding
+from skarlo.core.findings import finding, rows_named
 from skarlo.core.values import BoolArray, Finding, FloatArray, IntArray
 
 from .glance import FieldGlance, is_date
@@ -88,8 +88,8 @@ def _repeats(r: Rows) -> list[Finding]:
     again = np.setdiff1d(np.arange(len(reported)), first)
     if len(again):
         message = (
-            f"{len(again):,} {r.report_on} rows repeat another in every field and the class; rows counted twice make "
-            "intervals too narrow"
+            f"{len(again):,} {rows_named(r.report_on)} repeat another in every field and the class; rows counted "
+            "twice make intervals too narrow"
         )
         out.append(finding("warning", "repeated_rows", message, split=r.report_on, **r.named(reported[again])))
     for other, rows in r.splits.items():

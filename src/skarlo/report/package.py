@@ -8,6 +8,7 @@ from sqlmodel import Session, col, select
 
 from skarlo import core
 from skarlo.core import tally
+from skarlo.studies import words
 from skarlo.studies.catalog import candidates_of, study_of
 from skarlo.studies.evaluating import Evaluator
 from skarlo.studies.records import DossierRecord, ExhibitRecord
@@ -74,7 +75,7 @@ def build(evaluator: Evaluator, session: Session, study_id: int) -> dict[str, An
         "exhibits": exhibits,
         "holdout": kept["holdout"],
         "settings": kept["settings"],
-        "findings": _findings([kept, *results]),
+        "findings": words.answered(session, study_id, _findings([kept, *results])),
         "results": results,
     }  # fmt: skip
 

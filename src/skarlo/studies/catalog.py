@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from sqlalchemy.dialects.sqlite import insert
 from sqlmodel import Session, col, func, select
 
 from skarlo.intake import InputError, Problem, Source, StudySpec, parse_spec
@@ -156,8 +157,8 @@ def keep_cutoff(
 
 def read_step(session: Session, user: User, study_id: int, step: str) -> None:
     """Remember that a person has opened a step."""
-    if session.get(ReadingRecord, (study_id, user.id, step)) is None:
-        session.add(ReadingRecord(study_id=study_id, user_id=user.id or 0, step=step))
+    row = {"study_id": study_id, "user_id": user.id or 0, "step": step, "at": now()}
+    session.execute(insert(ReadingRecord).values(row).on_conflict_do_nothing())  # two pages may say so at once
 
 
 def steps_read(session: Session, study_id: int, user: User) -> list[str]:

@@ -131,6 +131,17 @@ class SignatureRecord(SQLModel, table=True):
     created: datetime = Field(default_factory=now)
 
 
+class WordRecord(SQLModel, table=True):
+    """Why a warning is right as it stands, in a person's words."""
+
+    __tablename__ = "word"
+    study_id: int = Field(primary_key=True, foreign_key="study.id", ondelete="CASCADE")
+    finding: str = Field(primary_key=True)
+    text: str
+    user_id: int = Field(foreign_key="user.id")
+    at: datetime = Field(default_factory=now)
+
+
 class ReadingRecord(SQLModel, table=True):
     """That a step of a study has been opened by a person."""
 

@@ -10,6 +10,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, RootModel
 from skarlo.core import Explanation, Results
 from skarlo.intake.look import Look
 from skarlo.studies.records import ROLES
+from skarlo.studies.words import Answered
 
 View = Literal["line-up", "matrix", "curves", "cutoff"]
 Step = Literal["intake", "line-up", "matrix", "curves", "cutoff", "dossier"]
@@ -111,8 +112,28 @@ class CandidateIn(Strict):
     no_answer: Literal["error", "wrong", "left_out"] = "error"
 
 
+class StudyPath(BaseModel):
+    study_id: int
+
+
 class LookOut(RootModel[Look]):
     """The fields of a hold-out, and how each candidate's answers joined."""
+
+
+class FindingsOut(BaseModel):
+    """What was noticed, with the words on warnings."""
+
+    findings: list[Answered]
+
+
+class WordPath(StudyPath):
+    key: str
+
+
+class WordIn(Strict):
+    """Why a warning is right as it stands; empty takes it back."""
+
+    text: str = Field(max_length=2000)
 
 
 class JoinQuery(BaseModel):
@@ -147,10 +168,6 @@ class StudyIn(Strict):
     title: str = Field(min_length=1, max_length=200)
     holdout: HoldoutIn
     candidates: list[CandidateIn] = Field(min_length=1, max_length=26)
-
-
-class StudyPath(BaseModel):
-    study_id: int
 
 
 class StudyLine(BaseModel):

@@ -42,6 +42,18 @@ export const useLook = (id: number) =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
+export const useFindings = (id: number, cutoffs: string) =>
+  useQuery({
+    queryKey: ["findings", id, cutoffs],
+    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/findings", { params: at(id) })),
+    placeholderData: keepPreviousData,
+  });
+
+export const sayWord = (id: number, key: string, text: string) =>
+  got(
+    api.PUT("/api/v1/studies/{study_id}/findings/{key}", { params: { path: { study_id: id, key } }, body: { text } }),
+  );
+
 export type JoinQuery = { holdout: number; holdout_id: string; answers: number; answers_id: string };
 
 export const useJoin = (query: JoinQuery | null) =>

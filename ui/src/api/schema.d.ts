@@ -348,6 +348,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was noticed in the rows and the results at the kept cutoffs, with the words on warnings. */
+        get: operations["api_read_findings_studies__int_study_id__findings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/findings/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say why a warning is right as it stands; the word goes into the report. */
+        put: operations["api_answer_warning_studies__int_study_id__findings__key__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/joins": {
         parameters: {
             query?: never;
@@ -853,6 +887,8 @@ export interface components {
             /** Why */
             why?: string;
             more_rows?: components["schemas"]["MoreRows"];
+            /** Approximate */
+            approximate?: boolean;
         };
         /**
          * Finding
@@ -985,6 +1021,8 @@ export interface components {
             thin?: boolean;
             /** Unreliable */
             unreliable?: boolean;
+            /** Approximate */
+            approximate?: boolean;
             /** Bias */
             bias?: number;
             /** Expected If Calibrated */
@@ -1479,6 +1517,44 @@ export interface components {
             fields: components["schemas"]["FieldGlance"][];
             /** Joins */
             joins: components["schemas"]["Joined"][];
+        };
+        /**
+         * FindingsOut
+         * @description What was noticed, with the words on warnings.
+         */
+        FindingsOut: {
+            /** Findings */
+            findings: components["schemas"]["Answered"][];
+        };
+        /**
+         * Answered
+         * @description A finding with its key, and the word on it where there is one.
+         */
+        Answered: {
+            /** Level */
+            level: string;
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+            /** Where */
+            where: {
+                [key: string]: unknown;
+            };
+            /** Key */
+            key: string;
+            /** Word */
+            word?: string;
+            /** By */
+            by?: string;
+        };
+        /**
+         * WordIn
+         * @description Why a warning is right as it stands; empty takes it back.
+         */
+        WordIn: {
+            /** Text */
+            text: string;
         };
         /**
          * JoinOut
@@ -2986,6 +3062,127 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_read_findings_studies__int_study_id__findings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingsOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_answer_warning_studies__int_study_id__findings__key__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingsOut"];
                 };
             };
             /** @description Unauthorized */

@@ -8,14 +8,26 @@ from urllib.parse import quote
 
 from flask import Response, current_app, request
 from flask_openapi3 import Tag
+from sqlmodel import Session
 
 from skarlo.intake import Source, read_table
 from skarlo.intake.joining import Account, account
 from skarlo.intake.read import as_text
-from skarlo.studies import catalog, moving
+from skarlo.studies import catalog, moving, words
 from skarlo.studies.refusals import Refusal
 
-from ..models import ImportedOut, JoinOut, JoinPath, JoinQuery, LookOut, StudyPath, UploadQuery
+from ..models import (
+    FindingsOut,
+    ImportedOut,
+    JoinOut,
+    JoinPath,
+    JoinQuery,
+    LookOut,
+    StudyPath,
+    UploadQuery,
+    WordIn,
+    WordPath,
+)
 from ..security import needs, signed_in, workspace
 from ..shared import answer, api, evaluator, immutable
 
@@ -27,6 +39,29 @@ def read_look(path: StudyPath) -> Response:
     """The fields of the hold-out, how strongly each alone tells the classes apart, and how the answers joined."""
     with workspace().session() as records:
         return immutable(evaluator().look(records, path.study_id))
+
+
+@api.get("/studies/<int:study_id>/findings", tags=TAG, responses={200: FindingsOut})
+def read_findings(path: StudyPath) -> Response:
+    """What was noticed in the rows and the results at the kept cutoffs, with the words on warnings."""
+    with workspace().session() as records:
+        return answer(_findings(records, path.study_id))
+
+
+@api.put("/studies/<int:study_id>/findings/<key>", tags=TAG, responses={200: FindingsOut})
+@needs("write")
+def answer_warning(path: WordPath, body: WordIn) -> Response:
+    """Say why a warning is right as it stands; the word goes into the report."""
+    with workspace().session() as records:
+        findings = evaluator().results(records, path.study_id)["findings"]
+        words.say(records, signed_in(), path.study_id, findings, path.key, body.text)
+        records.flush()
+        return answer(_findings(records, path.study_id))
+
+
+def _findings(records: Session, study_id: int) -> FindingsOut:
+    found = evaluator().results(records, study_id)["findings"]
+    return FindingsOut(findings=words.answered(records, study_id, found))
 
 
 @api.get("/joins", tags=TAG, responses={200: JoinOut})

@@ -2,8 +2,8 @@ import { useLook } from "../../api/queries";
 import { useScope } from "../../app/scope";
 import { Tile, ViewHead } from "../../parts/basics";
 import { count, shown } from "../../parts/number";
-import { Findings } from "../line-up/LineUpView";
 import { Fields } from "./Fields";
+import { Noticed } from "./Noticed";
 
 /** What came in: files, columns, classes by split. */
 export function IntakeView() {
@@ -29,7 +29,7 @@ export function IntakeView() {
         {count(results.holdout.rows)} labelled rows; every candidate answers each of them once
         {id ? `, joined on ${id}` : ", matched by position"}.
       </p>
-      <Findings />
+      <Noticed />
       <h2 className="text-lg mt-5 mb-1">The hold-out</h2>
       <p>
         <b className="font-semibold">{study.holdout_file}</b> <span className="text-soft">actual class in</span> {truth}

@@ -1,0 +1,99 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import type { Schemas } from "../../api/client";
+import { sayWord, useFindings } from "../../api/queries";
+import { useScope } from "../../app/scope";
+import { Button, Fault } from "../../parts/basics";
+
+type Finding = Schemas["Answered"];
+const ORDER = ["error", "warning", "note"];
+
+/** What was noticed; a warning wants a word on why it is right, which goes into the report. */
+export function Noticed() {
+  const { study, query } = useScope();
+  const found = useFindings(study.id, query).data?.findings ?? [];
+  if (!found.length) return null;
+  const open = found.filter((f) => f.level === "warning" && !f.word).length;
+  const sorted = [...found].sort((a, b) => ORDER.indexOf(a.level) - ORDER.indexOf(b.level));
+  return (
+    <section aria-label="Findings" className="mt-5">
+      <h2 className="text-lg mb-1">
+        Findings
+        {open > 0 && (
+          <span className="text-sm text-ochre font-normal font-sans">
+            {" "}
+            · {open === 1 ? "one warning wants" : `${open} warnings want`} a word
+          </span>
+        )}
+      </h2>
+      <ul className="max-w-[104ch]">
+        {sorted.map((f) => (
+          <li
+            key={f.key}
+            data-finding={f.code}
+            className={`border-l-[3px] px-3 mb-1.5 ${f.level === "note" ? "border-rule py-0.5" : "border-ochre bg-ochre-soft py-1.5"}`}
+          >
+            <b className="font-semibold">{f.level}</b> · {f.message}
+            {f.level === "warning" && <Word finding={f} />}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function Word({ finding }: { finding: Finding }) {
+  const { study, query, mayWrite } = useScope();
+  const queries = useQueryClient();
+  const [text, setText] = useState<string | null>(null);
+  const [fault, setFault] = useState<unknown>(null);
+  const keep = async () => {
+    try {
+      queries.setQueryData(["findings", study.id, query], await sayWord(study.id, finding.key, text ?? ""));
+      void queries.invalidateQueries({ queryKey: ["dossier", study.id] });
+      setText(null);
+      setFault(null);
+    } catch (e) {
+      setFault(e);
+    }
+  };
+  if (text === null)
+    return (
+      <p className="mt-1">
+        {finding.word && (
+          <span>
+            <b className="font-semibold">{finding.by}:</b> {finding.word}{" "}
+          </span>
+        )}
+        {mayWrite && (
+          <button
+            type="button"
+            className="text-sm underline underline-offset-2"
+            onClick={() => setText(finding.word ?? "")}
+          >
+            {finding.word ? "change" : "say why this is right"}
+          </button>
+        )}
+      </p>
+    );
+  return (
+    <div className="mt-1.5">
+      <textarea
+        aria-label={`Why this is right: ${finding.code}`}
+        className="field h-16"
+        maxLength={2000}
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+      />
+      <div className="flex gap-2 mt-1">
+        <Button kind="strong" onClick={() => void keep()}>
+          Keep the word
+        </Button>
+        <Button kind="bare" onClick={() => setText(null)}>
+          Not now
+        </Button>
+      </div>
+      <Fault error={fault} />
+    </div>
+  );
+}
