@@ -134,9 +134,13 @@ def test_from_files_to_a_signed_report(person, server, files, tmp_path):
     ana.locator("#decision").select_option("Boosting")
     expect(ana.locator("[data-part='decision-cutoff']")).to_have_text(f"at ≥ {shown(kept)}")
     ana.get_by_label("For which rows").fill("For all rows, until *autumn*.")
+    # The title is on its way for a while: nothing is frozen before it is kept.
+    ana.route("**/dossier", lambda route: (ana.wait_for_timeout(700), route.continue_()))
     ana.get_by_label("Title of the report").fill("Use boosting")
     ana.get_by_role("button", name="Submit for sign-off").click()
+    expect(ana.get_by_role("button", name="Freeze and submit")).to_be_disabled()
     ana.get_by_role("button", name="Freeze and submit").click()
+    ana.unroute("**/dossier")
     expect(ana.locator("[data-part='stamp']")).to_have_text(re.compile("waiting", re.I))
     expect(ana.get_by_text("someone else signs it")).to_be_visible()
     fingerprint = ana.locator("[data-part='fingerprint']").inner_text()

@@ -137,3 +137,13 @@ def test_the_data_at_a_glance():
     for name in ("number", "soil", "whole"):
         assert np.array(sum(np.array(b["rows"]) for b in fields[name]["bars"])).tolist() == [300, 300]
     assert [b["label"] for b in fields["whole"]["bars"]] == ["0", "1", "2", "3", "4"]
+
+
+def test_labels_spelled_two_ways(tmp_path):
+    rows = rows_of()
+    rows[7]["actual"] = "Yes "
+    toml = STUDY.replace('positive = "yes"\n', "").split("[[candidates]]")
+    found = findings(tmp_path / "three", rows, f"{toml[0]}[[candidates]]{toml[2]}")["labels_nearly_alike"]
+    assert found["where"]["classes"] == ["Yes ", "yes"]
+    with pytest.raises(intake.InputError, match="“Yes ” and “yes” differ only in case or spaces"):
+        findings(tmp_path / "two", rows)

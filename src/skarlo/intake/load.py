@@ -106,6 +106,20 @@ def load(spec: StudySpec, files: Files) -> core.Study:
     )
 
 
+def near_labels(classes: list[str]) -> list[tuple[str, ...]]:
+    """Classes that differ from one another only in case or spaces, together.
+
+    Examples
+    --------
+    >>> near_labels(["no", "yes", "Yes ", "NO"])
+    [('no', 'NO'), ('yes', 'Yes ')]
+    """
+    found: dict[str, list[str]] = {}
+    for label in classes:
+        found.setdefault("".join(label.split()).casefold(), []).append(label)
+    return [tuple(labels) for labels in found.values() if len(labels) > 1]
+
+
 def no_fields(h: HoldoutSpec) -> frozenset[str]:
     """The columns of a hold-out that are no fields: what a row is, not what is known of it."""
     return frozenset(x for x in (h.id, h.truth, h.split, h.weight) if x is not None)
@@ -153,6 +167,13 @@ def _classes(h: HoldoutSpec, labels: pl.Series, ids: pl.Series | None, file: str
             doing.problems.append(
                 Problem("is no class of the study", file, i + 2, at(ids, i), h.truth, labels[i], one_of(classes))
             )
+    alike = near_labels(classes)
+    for pair in alike:
+        doing.findings.append({
+            "level": "warning", "code": "labels_nearly_alike",
+            "message": f"the classes {' and '.join(f'“{x}”' for x in pair)} differ only in case or spaces: one class?",
+            "where": {"file": file, "column": h.truth, "classes": list(pair)},
+        })  # fmt: skip
     if len(classes) < 2:
         return wrong("all rows have one actual class", ", ".join(found), "two classes or more")
     for label in h.names:
@@ -160,7 +181,9 @@ def _classes(h: HoldoutSpec, labels: pl.Series, ids: pl.Series | None, file: str
             wrong("holdout.names names no class of the study", label, one_of(classes))
     if len(classes) > 2:
         if h.positive is not None:
-            wrong("holdout.positive is for two classes", f"{len(classes)} classes: {', '.join(classes[:8])}")
+            hint = "; ".join(f"{' and '.join(f'“{x}”' for x in pair)} differ only in case or spaces" for pair in alike)
+            wrong("holdout.positive is for two classes", f"{len(classes)} classes: {', '.join(classes[:8])}",
+                  f"two classes ({hint})" if hint else None)  # fmt: skip
         if h.base_rate_in_use is not None:
             wrong("holdout.base_rate_in_use is for two classes", f"{len(classes)} classes")
         return classes

@@ -1,4 +1,11 @@
-import { keepPreviousData, QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  keepPreviousData,
+  QueryClient,
+  useIsMutating,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
 import { api, type Dossier, got, ProblemError, type Schemas, type Study, takeToken } from "./client";
 
 export const client = new QueryClient({
@@ -97,14 +104,19 @@ export const useDossier = (id: number) =>
     queryFn: () => got(api.GET("/api/v1/studies/{study_id}/dossier", { params: at(id) })),
   });
 
-/** A change to the dossier; every answer is the whole dossier, which replaces the one shown. */
+/** A change to the dossier; every answer is the whole dossier, which replaces the one shown. One goes after another. */
 export function useDossierChange<T>(id: number, change: (input: T) => Promise<Dossier>) {
   const queries = useQueryClient();
   return useMutation({
+    mutationKey: ["dossier", id],
+    scope: { id: `dossier-${id}` },
     mutationFn: change,
     onSuccess: (dossier) => queries.setQueryData(["dossier", id], dossier),
   });
 }
+
+/** Whether changes to the dossier are still on their way. */
+export const useDossierSaving = (id: number) => useIsMutating({ mutationKey: ["dossier", id] }) > 0;
 
 type Exhibit = Schemas["ExhibitIn"];
 

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, type Dossier, got } from "../../api/client";
-import { dossierCalls, useDossier, useDossierChange } from "../../api/queries";
+import { dossierCalls, useDossier, useDossierChange, useDossierSaving } from "../../api/queries";
 import { useScope, writeAddress } from "../../app/scope";
 import { titleOf } from "../../app/steps";
 import { remember, undo, useUndo } from "../../app/undo";
@@ -115,8 +115,10 @@ type TextProps = {
 /** A text that is kept when it is left. */
 function Text({ label, value, rows = 1, onKeep, children }: TextProps) {
   const [typed, setTyped] = useState(value);
-  useEffect(() => setTyped(value), [value]);
   const id = label.toLowerCase().replaceAll(/[^a-z]+/g, "-");
+  useEffect(() => {
+    if (document.activeElement?.id !== id) setTyped(value); // never under someone's hands
+  }, [value, id]);
   const keep = () => typed !== value && onKeep(typed);
   return (
     <div className="mt-3">
@@ -287,6 +289,8 @@ function Submit({ dossier }: { dossier: Dossier }) {
   const [asking, setAsking] = useState(false);
   const [fault, setFault] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
+  // What was typed last must be kept before anything is frozen.
+  const saving = useDossierSaving(scope.study.id);
   const queries = useQueryClient();
   const navigate = useNavigate();
   const last = dossier.revisions.at(-1);
@@ -330,7 +334,7 @@ function Submit({ dossier }: { dossier: Dossier }) {
         </p>
         <div className="flex gap-2 justify-end mt-4">
           <Button onClick={() => setAsking(false)}>Not yet</Button>
-          <Button kind="scarlet" disabled={busy} onClick={() => void send()}>
+          <Button kind="scarlet" disabled={busy || saving} onClick={() => void send()}>
             Freeze and submit
           </Button>
         </div>
