@@ -121,10 +121,14 @@ def _of_scores(name: str, a: Answers) -> FloatArray:
         else:
             on_pos, on_neg = ranking.average_precision_influence(t, ranking.average_precision_value(t))
         part = np.where(b.is_positive, on_pos[a.place], on_neg[a.place])
+    return over_all_rows(np.asarray(part), a)
+
+
+def over_all_rows(psi: FloatArray, a: Answers) -> FloatArray:
+    """Influence over all rows from that over the answered ones: the others have none."""
     if a.all_answered:
-        return np.asarray(part)
+        return psi
     out = np.zeros(len(a.actual))
     weight = np.ones(len(a.actual)) if a.weight is None else a.weight
-    scale = float(np.add.reduce(weight)) / float(np.add.reduce(weight[a.answered]))
-    out[a.answered] = part * scale
+    out[a.answered] = psi * (float(np.add.reduce(weight)) / float(np.add.reduce(weight[a.answered])))
     return out

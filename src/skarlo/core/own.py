@@ -14,6 +14,7 @@ import numpy as np
 from . import counts, intervals, table
 from .answers import Answers, effective_rows, mean_variance
 from .draws import ends, generator
+from .influence import over_all_rows
 from .study import OwnMetric, Settings
 from .table import Table
 from .tally import Tally
@@ -211,17 +212,7 @@ def _net_benefit_influence(own: OwnMetric, a: Answers) -> FloatArray | None:
         return None
     _, benefit, flagged = _at_threshold(own, a)
     assert flagged.predicted is not None
-    return _spread_out(_centred(benefit[flagged.actual, flagged.predicted], flagged), a)
-
-
-def _spread_out(psi: FloatArray, a: Answers) -> FloatArray:
-    """Influence over all rows from that over the answered ones: the others have none."""
-    if a.all_answered:
-        return psi
-    out = np.zeros(len(a.actual))
-    weight = _weights(a)
-    out[a.answered] = psi * (total(weight) / total(weight[a.answered]))
-    return out
+    return over_all_rows(_centred(benefit[flagged.actual, flagged.predicted], flagged), a)
 
 
 # The actual class among the k likeliest.
@@ -324,7 +315,7 @@ def _partial_area_influence(own: OwnMetric, a: Answers) -> FloatArray | None:
     most = float(own.parameters["fpr_at_most"])
     on_pos, on_neg = _partial_influence(t, most, partial_area_value(t, most))
     b = a.with_answer
-    return _spread_out(np.where(b.is_positive, on_pos[a.place], on_neg[a.place]), a)
+    return over_all_rows(np.where(b.is_positive, on_pos[a.place], on_neg[a.place]), a)
 
 
 def _recall_at_fpr(own: OwnMetric, a: Answers, settings: Settings) -> Metric:

@@ -1,11 +1,13 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { useNavigate } from "react-router";
-import { api, got, type Schemas, upload } from "../../api/client";
-import { type JoinQuery, useJoin } from "../../api/queries";
+import { api, got, type Schemas } from "../../api/client";
 import { TopBar } from "../../app/TopBar";
-import { Button, Fault, Tile } from "../../parts/basics";
+import { Button, Fault } from "../../parts/basics";
 import { count } from "../../parts/number";
+import { type Answers, CandidateRow } from "./CandidateRow";
+import { Pick } from "./Pick";
+import { Take } from "./Take";
 
 type Upload = Schemas["UploadOut"];
 type Mapping = {
@@ -19,19 +21,6 @@ type Mapping = {
   group: string;
   slices: string[];
 };
-type Answers = {
-  upload: Upload;
-  name: string;
-  id: string;
-  kind: "score" | "label";
-  column: string;
-  cutoff: string;
-  in_use: boolean;
-  no_answer: "error" | "wrong" | "left_out";
-};
-
-const NO_ANSWER = { error: "stop the study", wrong: "count as wrong", left_out: "are left out" } as const;
-
 const column = (u: Upload, name: string) => u.columns.find((c) => c.name === name);
 
 function mappingOf(u: Upload): Mapping {
@@ -276,35 +265,6 @@ export function NewStudy() {
   );
 }
 
-const SETS = { missing: "missing", extra: "no row of the hold-out", doubled: "standing twice" } as const;
-
-/** What became of each id when this file was joined, with each set to save. */
-function JoinLine({ join }: { join: JoinQuery }) {
-  const found = useJoin(join).data;
-  if (!found) return <p className="text-sm text-soft mt-1">joining …</p>;
-  const query = new URLSearchParams(Object.entries(join).map(([k, v]) => [k, String(v)]));
-  return (
-    <p className="text-sm mt-1 flex gap-4 flex-wrap" data-part="join">
-      <span>
-        {found.missing + found.extra + found.doubled === 0 ? "✓ every row has its answer: " : ""}
-        {count(found.matched)} rows matched
-      </span>
-      {(Object.keys(SETS) as (keyof typeof SETS)[])
-        .filter((set) => found[set] > 0)
-        .map((set) => (
-          <a
-            key={set}
-            className="text-scarlet underline underline-offset-2"
-            href={`/api/v1/joins/${set}.csv?${query.toString()}`}
-            download={`${set}.csv`}
-          >
-            {count(found[set])} {SETS[set]}
-          </a>
-        ))}
-    </p>
-  );
-}
-
 /** Which fields the numbers are also given for, value by value. */
 function SliceFields({ u, mapping, onChange }: { u: Upload; mapping: Mapping; onChange: (fields: string[]) => void }) {
   const taken = [mapping.id, mapping.truth, mapping.split, mapping.weight];
@@ -328,107 +288,6 @@ function SliceFields({ u, mapping, onChange }: { u: Upload; mapping: Mapping; on
         ))}
       </div>
     </fieldset>
-  );
-}
-
-type PickProps = { label: string; value: string; options: string[]; none?: string; onPick: (value: string) => void };
-
-function Pick({ label, value, options, none, onPick }: PickProps) {
-  return (
-    <label className="block">
-      <span className="block text-sm text-soft">{label}</span>
-      <select className="field" value={value} onChange={(e) => onPick(e.target.value)}>
-        {(none !== undefined || value === "") && <option value="">{none ?? "choose one"}</option>}
-        {options.map((o) => (
-          <option key={o} value={o}>
-            {o}
-          </option>
-        ))}
-      </select>
-    </label>
-  );
-}
-
-type TakeProps = {
-  label: string;
-  hint: string;
-  many?: boolean;
-  onTaken: (u: Upload) => void;
-  onBusy: (busy: boolean) => void;
-};
-
-function Take({ label, hint, many = false, onTaken, onBusy }: TakeProps) {
-  const [progress, setProgress] = useState<{ name: string; share: number } | null>(null);
-  const [fault, setFault] = useState<unknown>(null);
-  const [pasting, setPasting] = useState<string | null>(null);
-  const stop = useRef<AbortController | null>(null);
-  const take = async (files: File[]) => {
-    setFault(null);
-    onBusy(true);
-    stop.current = new AbortController();
-    const { signal } = stop.current;
-    for (const file of files) {
-      if (signal.aborted) break;
-      setProgress({ name: file.name, share: 0 });
-      try {
-        onTaken(await upload(file, (share) => setProgress({ name: file.name, share }), signal));
-        setPasting(null);
-      } catch (e) {
-        setFault(e);
-      }
-    }
-    setProgress(null);
-    onBusy(false);
-  };
-  return (
-    <div className="mt-2">
-      <label className="flex items-center gap-3 border border-dashed border-faint rounded-md px-3 py-2.5 hover:border-ink cursor-pointer">
-        <span className="font-semibold">{label}</span>
-        <span className="text-sm text-soft flex-1">{hint}</span>
-        <input
-          type="file"
-          aria-label={label}
-          multiple={many}
-          className="text-sm max-w-56"
-          accept=".csv,.tsv,.txt,.jsonl,.parquet,.arrow,.gz"
-          onChange={(e) => {
-            void take([...(e.target.files ?? [])]);
-            if (many) e.target.value = "";
-          }}
-        />
-      </label>
-      {progress && (
-        <p className="text-sm mt-1" role="status">
-          {progress.name}: {progress.share < 1 ? `${Math.round(100 * progress.share)} % sent` : "reading"}{" "}
-          <progress value={progress.share} className="align-middle" />{" "}
-          <Button kind="bare" className="text-sm" onClick={() => stop.current?.abort()}>
-            Cancel
-          </Button>
-        </p>
-      )}
-      {pasting === null ? (
-        <Button kind="bare" className="text-sm text-soft mt-0.5" onClick={() => setPasting("")}>
-          or paste columns from a spreadsheet
-        </Button>
-      ) : (
-        <div className="mt-1">
-          <textarea
-            aria-label={`${label}: pasted columns`}
-            className="field font-mono text-sm h-28"
-            placeholder="with a line of column names first"
-            value={pasting}
-            onChange={(e) => setPasting(e.target.value)}
-          />
-          <Button
-            disabled={!pasting.trim() || progress !== null}
-            onClick={() => void take([new File([`${pasting.trim()}\n`], "pasted.tsv")])}
-          >
-            Take what is pasted
-          </Button>
-        </div>
-      )}
-      <Fault error={fault} />
-    </div>
   );
 }
 
@@ -463,89 +322,6 @@ function FirstRows({ u }: { u: Upload }) {
           </tbody>
         </table>
       </div>
-    </div>
-  );
-}
-
-type RowProps = {
-  a: Answers;
-  position: number;
-  askId: boolean;
-  join: JoinQuery | null;
-  onChange: (a: Answers) => void;
-  onRemove: () => void;
-};
-
-function CandidateRow({ a, position, askId, join, onChange, onRemove }: RowProps) {
-  const names = a.upload.columns.map((c) => c.name);
-  const first = a.upload.columns.find((c) => c.name === a.column)?.first.slice(0, 3) ?? [];
-  return (
-    <div className="border border-rule bg-sheet rounded-md px-3 py-2.5 mt-2" data-candidate-row={position}>
-      <div className="flex items-center gap-2 mb-2">
-        <Tile position={position} letter={String.fromCharCode(64 + position)} />
-        <input
-          aria-label="Name of the candidate"
-          className="field flex-1"
-          value={a.name}
-          maxLength={80}
-          onChange={(e) => onChange({ ...a, name: e.target.value })}
-        />
-        <span className="text-sm text-soft">
-          {a.upload.name}, {count(a.upload.rows)} rows
-        </span>
-        <Button kind="bare" aria-label={`Remove ${a.name}`} onClick={onRemove}>
-          ×
-        </Button>
-      </div>
-      <div className="grid grid-cols-4 gap-3 items-end">
-        {askId && <Pick label="Row id" value={a.id} options={names} onPick={(id) => onChange({ ...a, id })} />}
-        <Pick
-          label="It gives"
-          value={a.kind === "score" ? "a score" : "a class"}
-          options={["a score", "a class"]}
-          onPick={(kind) => onChange({ ...a, kind: kind === "a score" ? "score" : "label" })}
-        />
-        <Pick
-          label={a.kind === "score" ? "Score column" : "Predicted class column"}
-          value={a.column}
-          options={names}
-          onPick={(c) => onChange({ ...a, column: c })}
-        />
-        {a.kind === "score" && (
-          <label className="block">
-            <span className="block text-sm text-soft">Cutoff to start from</span>
-            <input
-              type="number"
-              step="any"
-              className="field"
-              value={a.cutoff}
-              onChange={(e) => onChange({ ...a, cutoff: e.target.value })}
-            />
-          </label>
-        )}
-      </div>
-      <p className="text-sm text-soft mt-1.5 flex gap-4">
-        <span className="flex-1">{first.length > 0 && `${a.column} begins ${first.join(", ")}`}</span>
-        <label>
-          <input type="checkbox" checked={a.in_use} onChange={(e) => onChange({ ...a, in_use: e.target.checked })} /> in
-          use now
-        </label>
-      </p>
-      {join && <JoinLine join={join} />}
-      <label className="text-sm text-soft flex items-center gap-2 mt-1">
-        Rows without an answer
-        <select
-          className="field w-auto py-0.5"
-          value={a.no_answer}
-          onChange={(e) => onChange({ ...a, no_answer: e.target.value as Answers["no_answer"] })}
-        >
-          {Object.entries(NO_ANSWER).map(([value, words]) => (
-            <option key={value} value={value}>
-              {words}
-            </option>
-          ))}
-        </select>
-      </label>
     </div>
   );
 }

@@ -1,0 +1,132 @@
+import type { Schemas } from "../../api/client";
+import { type JoinQuery, useJoin } from "../../api/queries";
+import { Button, Tile } from "../../parts/basics";
+import { count } from "../../parts/number";
+import { Pick } from "./Pick";
+
+type Upload = Schemas["UploadOut"];
+export type Answers = {
+  upload: Upload;
+  name: string;
+  id: string;
+  kind: "score" | "label";
+  column: string;
+  cutoff: string;
+  in_use: boolean;
+  no_answer: "error" | "wrong" | "left_out";
+};
+
+const NO_ANSWER = { error: "stop the study", wrong: "count as wrong", left_out: "are left out" } as const;
+
+type RowProps = {
+  a: Answers;
+  position: number;
+  askId: boolean;
+  join: JoinQuery | null;
+  onChange: (a: Answers) => void;
+  onRemove: () => void;
+};
+
+/** One candidate's file: its name, its columns, how it joins. */
+export function CandidateRow({ a, position, askId, join, onChange, onRemove }: RowProps) {
+  const names = a.upload.columns.map((c) => c.name);
+  const first = a.upload.columns.find((c) => c.name === a.column)?.first.slice(0, 3) ?? [];
+  return (
+    <div className="border border-rule bg-sheet rounded-md px-3 py-2.5 mt-2" data-candidate-row={position}>
+      <div className="flex items-center gap-2 mb-2">
+        <Tile position={position} letter={String.fromCharCode(64 + position)} />
+        <input
+          aria-label="Name of the candidate"
+          className="field flex-1"
+          value={a.name}
+          maxLength={80}
+          onChange={(e) => onChange({ ...a, name: e.target.value })}
+        />
+        <span className="text-sm text-soft">
+          {a.upload.name}, {count(a.upload.rows)} rows
+        </span>
+        <Button kind="bare" aria-label={`Remove ${a.name}`} onClick={onRemove}>
+          ×
+        </Button>
+      </div>
+      <div className="grid grid-cols-4 gap-3 items-end">
+        {askId && <Pick label="Row id" value={a.id} options={names} onPick={(id) => onChange({ ...a, id })} />}
+        <Pick
+          label="It gives"
+          value={a.kind === "score" ? "a score" : "a class"}
+          options={["a score", "a class"]}
+          onPick={(kind) => onChange({ ...a, kind: kind === "a score" ? "score" : "label" })}
+        />
+        <Pick
+          label={a.kind === "score" ? "Score column" : "Predicted class column"}
+          value={a.column}
+          options={names}
+          onPick={(c) => onChange({ ...a, column: c })}
+        />
+        {a.kind === "score" && (
+          <label className="block">
+            <span className="block text-sm text-soft">Cutoff to start from</span>
+            <input
+              type="number"
+              step="any"
+              className="field"
+              value={a.cutoff}
+              onChange={(e) => onChange({ ...a, cutoff: e.target.value })}
+            />
+          </label>
+        )}
+      </div>
+      <p className="text-sm text-soft mt-1.5 flex gap-4">
+        <span className="flex-1">{first.length > 0 && `${a.column} begins ${first.join(", ")}`}</span>
+        <label>
+          <input type="checkbox" checked={a.in_use} onChange={(e) => onChange({ ...a, in_use: e.target.checked })} /> in
+          use now
+        </label>
+      </p>
+      {join && <JoinLine join={join} />}
+      <label className="text-sm text-soft flex items-center gap-2 mt-1">
+        Rows without an answer
+        <select
+          className="field w-auto py-0.5"
+          value={a.no_answer}
+          onChange={(e) => onChange({ ...a, no_answer: e.target.value as Answers["no_answer"] })}
+        >
+          {Object.entries(NO_ANSWER).map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
+            </option>
+          ))}
+        </select>
+      </label>
+    </div>
+  );
+}
+
+const SETS = { missing: "missing", extra: "no row of the hold-out", doubled: "standing twice" } as const;
+
+/** What became of each id when this file was joined, with each set to save. */
+function JoinLine({ join }: { join: JoinQuery }) {
+  const found = useJoin(join).data;
+  if (!found) return <p className="text-sm text-soft mt-1">joining …</p>;
+  const query = new URLSearchParams(Object.entries(join).map(([k, v]) => [k, String(v)]));
+  return (
+    <p className="text-sm mt-1 flex gap-4 flex-wrap" data-part="join">
+      <span>
+        {found.missing + found.extra + found.doubled === 0 ? "✓ every row has its answer: " : ""}
+        {count(found.matched)} rows matched
+      </span>
+      {(Object.keys(SETS) as (keyof typeof SETS)[])
+        .filter((set) => found[set] > 0)
+        .map((set) => (
+          <a
+            key={set}
+            className="text-scarlet underline underline-offset-2"
+            href={`/api/v1/joins/${set}.csv?${query.toString()}`}
+            download={`${set}.csv`}
+          >
+            {count(found[set])} {SETS[set]}
+          </a>
+        ))}
+    </p>
+  );
+}
