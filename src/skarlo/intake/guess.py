@@ -41,12 +41,13 @@ def guess(columns: list[dict[str, Any]], rows: int) -> dict[str, str | None]:
     split = next((c["name"] for c in few if c["name"].lower() in _NAMES["split"]), None) or next(
         (c["name"] for c in few if "test" in [v.lower() for v in c["values"]]), None
     )
-    rest = [c for c in few if c["name"] != split]
+    key = (named or keys or [None])[0]
+    rest = [c for c in few if c["name"] not in (split, key)]
     truth = next((c["name"] for c in rest if c["name"].lower() in _NAMES["truth"]), None)
     pairs = [c["name"] for c in rest if c["distinct"] == 2]
     scores = [c["name"] for c in columns if c["numeric"] and c["name"] not in keys]
     return {
-        "id": (named or keys or [None])[0],
+        "id": key,
         "truth": truth or (pairs[-1] if pairs else None),
         "split": split,
         "score": scores[0] if scores else None,
@@ -55,4 +56,4 @@ def guess(columns: list[dict[str, Any]], rows: int) -> dict[str, str | None]:
 
 
 def _fraction(c: dict[str, Any]) -> bool:
-    return c["numeric"] and any("." in value for value in c["first"])
+    return c["numeric"] and any("." in value or "," in value for value in c["first"])
