@@ -66,6 +66,8 @@ def test_pasted_columns_a_broken_join_the_fields_and_out_and_in_again(person, se
     expect(ana.get_by_role("heading", name="Intake")).to_be_visible()
     expect(ana.get_by_text("110 rows matched, 10 without an answer (t000, t001, t002, …)")).to_be_visible()
 
+    expect(ana.get_by_text("120 labelled rows; pasted leaves rows without an answer")).to_be_visible()
+
     # A warning wants a word.
     expect(ana.get_by_text("one warning wants a word")).to_be_visible()
     warning = ana.locator("[data-finding='no_answer']")

@@ -56,7 +56,8 @@ function stateOf(step: Step, scope: Scope, exhibits: number, decision: string | 
   const read = study.steps_read.includes(step);
   const seen = (note: string): State => ({ mark: read ? "read" : "new", note: read ? note : "not opened" });
   if (step === "intake") return seen(`${count(results.holdout.rows)} rows`);
-  if (step === "line-up") return seen(`${study.candidates.length} candidates`);
+  if (step === "line-up")
+    return seen(study.candidates.length === 1 ? "1 candidate" : `${study.candidates.length} candidates`);
   if (step === "cutoff") {
     const peeked = study.candidates.filter(
       (c) => c.cutoff_chosen_on === study.holdout.report_on && study.holdout.tune_on !== null,

@@ -12,6 +12,7 @@ export function IntakeView() {
     Object.entries(c)
       .map(([what, name]) => `${what}: ${String(name)}`)
       .join(", ");
+  const missing = (useLook(study.id).data?.joins ?? []).filter((j) => j.missing > 0);
   const { id, truth, split } = study.mapping as Record<string, string | undefined>;
   return (
     <>
@@ -26,7 +27,10 @@ export function IntakeView() {
         </a>
       </ViewHead>
       <p className="font-serif text-lg leading-snug border-l-[3px] border-ink pl-3 my-3 max-w-[104ch]">
-        {count(results.holdout.rows)} labelled rows; every candidate answers each of them once
+        {count(results.holdout.rows)} labelled rows;{" "}
+        {missing.length === 0
+          ? "every candidate answers each of them once"
+          : `${missing.map((j) => j.candidate).join(", ")} ${missing.length === 1 ? "leaves" : "leave"} rows without an answer`}
         {id ? `, joined on ${id}` : ", matched by position"}.
       </p>
       <Noticed />
