@@ -9,6 +9,7 @@ import subprocess
 import sys
 import tempfile
 import time
+import tracemalloc
 from pathlib import Path
 
 import numpy as np
@@ -42,6 +43,9 @@ def candidate(n: int) -> None:
     """Everything told of one two-class candidate, intervals included, against point values the plain way."""
     score, actual = rows(n)
     positive = actual.astype(bool)
+    told = measure.metrics(answers(score, actual), READING)
+    for name, value in plain.points(score, positive).items():
+        assert abs(told[name]["value"] - value) < 1e-7, name
     took = medians({
         "ours": lambda: measure.metrics(answers(score, actual), READING),
         "plain": lambda: plain.points(score, positive),
@@ -62,15 +66,19 @@ def slices(n: int) -> None:
     inside = np.ones(n, dtype=bool)
 
     def ours() -> int:
-        return sum(len(sliced(a, chosen, inside, READING)) for chosen in lists)
+        return len(sliced(a, lists, inside, READING, rest=False))
 
     def polars() -> int:
         return sum(len(table.group_by(*(f.name for f in chosen), "actual", "said").len()) for chosen in lists)
 
+    def tested() -> int:
+        return len(sliced(a, lists, inside, READING))
+
     found = ours()
-    took = medians({"ours": ours, "polars": polars}, 5)
+    took = medians({"ours": ours, "polars": polars, "tested": tested}, 5)
     print(f"{n:>11,} rows  Polars group_by of the counts / {found} slices with intervals: "
-          f"{took['polars'] / took['ours']:.2f}")  # fmt: skip
+          f"{took['polars'] / took['ours']:.2f}; with tests against the other rows: "
+          f"{took['polars'] / took['tested']:.2f}")  # fmt: skip
 
 
 STUDY = """\
@@ -131,17 +139,13 @@ def where(folder: Path) -> None:
 
 
 def memory(n: int) -> None:
-    """Peak memory of the metrics above the loaded arrays, in columns of scores, in a process of its own."""
-    code = (
-        "import resource, sys; sys.path.insert(0, 'benchmarks'); import whole; "
-        f"score, actual = whole.rows({n}); a = whole.answers(score, actual); "
-        "whole.measure.metrics(whole.answers(*whole.rows(1000)), whole.READING); "
-        "before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss; "
-        "whole.measure.metrics(a, whole.READING); "
-        f"print((resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) * 1024 / (8 * {n}))"
-    )
-    said = subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, text=True).stdout
-    print(f"{n:>11,} rows  peak memory above the loaded arrays, in score columns: {float(said):.1f}")
+    """Peak of what the metrics allocate above the loaded arrays, in columns of scores."""
+    a = answers(*rows(n))
+    tracemalloc.start()
+    measure.metrics(a, READING)
+    _, peak = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    print(f"{n:>11,} rows  peak memory above the loaded arrays, in score columns: {peak / (8 * n):.1f}")
 
 
 def growth() -> None:

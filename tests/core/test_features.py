@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 import brute
 from skarlo import core
-from skarlo.core import calibration, formula, rules, slices, tally
+from skarlo.core import against_rest, calibration, formula, logistic, rules, tally
 from skarlo.core.study import Field, Gate, OwnMetric
 
 SHORT = core.Settings(draws=200)
@@ -176,12 +176,12 @@ def test_the_monotone_fit_is_monotone_and_best(rows):
 def test_the_logistic_fit_has_no_gradient_left():
     s = two()
     t = tally.make(s.candidates[0].score, s.actual == 1)
-    (a, b), _ = calibration.fit(t, fixed_slope=False)
-    p = 1 / (1 + np.exp(-(a + b * calibration.logit(t.score))))
+    (a, b), _ = logistic.fit(t, fixed_slope=False)
+    p = 1 / (1 + np.exp(-(a + b * logistic.logit(t.score))))
     assert abs((t.pos - t.both * p).sum()) / t.rows < 1e-12
-    assert abs(((t.pos - t.both * p) * calibration.logit(t.score)).sum()) / t.rows < 1e-12
+    assert abs(((t.pos - t.both * p) * logistic.logit(t.score)).sum()) / t.rows < 1e-12
     apart = tally.make(np.array([0.1, 0.2, 0.8]), np.array([False, False, True]))
-    assert "separate" in calibration.no_fit(apart)
+    assert "separate" in logistic.no_fit(apart)
 
 
 def test_scores_outside_the_unit_are_no_probabilities():
@@ -388,7 +388,7 @@ def test_hypergeometric_midp_by_summing(a, b, c, d):
     }
     below = sum(m for x, m in mass.items() if x < a) + mass[a] / 2
     expected = min(1.0, 2 * min(below, 1 - below))
-    assert slices.hypergeometric_midp(a, n1, c, n2) == pytest.approx(expected, abs=1e-9)
+    assert against_rest.hypergeometric_midp(a, n1, c, n2) == pytest.approx(expected, abs=1e-9)
 
 
 def test_own_metrics():

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from scipy.stats import norm
 
-from skarlo.core import probability, ranking
+from skarlo.core import agreement, probability, ranking
 from skarlo.core.answers import Answers
 from skarlo.core.counts import count_metrics
 from skarlo.core.intervals import hall_mean, newcombe_area, wilson
-from skarlo.core.table import Sampling, make
+from skarlo.core.table import Sampling, make, prior
 
 NAMES = {"positive": "yes", "negative": "no"}
 RUNS = 300
@@ -95,3 +97,28 @@ def test_ends_at_the_bounds():
     assert (low, high) == pytest.approx((1 - 0.1959964, 1 + 0.1959964), abs=1e-6)
     skewed = hall_mean(1.0, 0.1, 2.0, 50, 0.95)
     assert skewed[1] - 1 > 1 - skewed[0]
+
+
+@given(
+    cells=st.lists(st.integers(50, 3000), min_size=4, max_size=4),
+    shape=st.sampled_from([(2, 2), (2, 3), (3, 3)]),
+    name=st.sampled_from(["mcc", "kappa"]),
+)
+@settings(max_examples=12)
+def test_expanded_quantiles_are_those_of_many_draws(cells, shape, name):
+    size = shape[0] * shape[1]
+    alpha = np.resize(np.array(cells, dtype=float), size).reshape(1, *shape) + prior(shape[1])
+    assert agreement.expandable(alpha).all()
+    rng = np.random.default_rng(3)
+    draws = agreement.FORMULAS[name](rng.dirichlet(alpha.reshape(-1), size=200_000).reshape(-1, *shape))
+    low, high = np.quantile(draws, [0.025, 0.975])
+    spread = (high - low) / 3.92
+    found = agreement.quantiles(name, alpha, 0.95)
+    assert found[0][0] == pytest.approx(low, abs=0.05 * spread)
+    assert found[1][0] == pytest.approx(high, abs=0.05 * spread)
+
+
+def test_small_cells_and_large_matrices_are_drawn():
+    assert not agreement.expandable(np.full((1, 2, 2), 49.0)).any()
+    assert not agreement.expandable(np.full((1, 4, 4), 500.0)).any()
+    assert agreement.expandable(np.array([[[50.0, 50], [50, 50]], [[50, 50], [0, 50]]])).tolist() == [True, False]

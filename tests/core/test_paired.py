@@ -10,7 +10,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 import brute
-from skarlo.core import counts, influence, paired, ranking
+from skarlo.core import agreement, influence, paired, ranking
 from skarlo.core.answers import Answers
 
 CELLS = st.integers(0, 12)
@@ -59,8 +59,8 @@ def test_influence_of_a_matrix_is_its_derivative(cells, name):
         tn, fp, fn, tp = q.reshape(-1)
         return {
             "f1": 2 * tp / (2 * tp + fp + fn),
-            "mcc": float(counts.mcc(q)),
-            "kappa": float(counts.kappa(q)),
+            "mcc": float(agreement.mcc(q)),
+            "kappa": float(agreement.kappa(q)),
             "balanced_accuracy": (tp / (tp + fn) + tn / (tn + fp)) / 2,
             "youden_j": tp / (tp + fn) + tn / (tn + fp) - 1,
             "recall": tp / (tp + fn),

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from skarlo.core import calibration, decision, ranking, recalibration, tally
+from skarlo.core import calibration, decision, logistic, ranking, recalibration, tally
 from skarlo.core.answers import Answers
 from skarlo.core.measure import Reading
 from skarlo.core.study import Settings
@@ -31,7 +31,7 @@ def test_a_logistic_fit_undoes_a_stretch_and_a_shift():
     assert told["intercept"] == pytest.approx(-0.35, abs=0.03)
     a = stretched(1)
     again = Answers(2, 1, a.actual, None, recalibration.learn("logistic", a)[1](a.score), None, True, False, None, None)
-    assert calibration.fit(again.tally)[0] == pytest.approx([0, 1], abs=1e-6)
+    assert logistic.fit(again.tally)[0] == pytest.approx([0, 1], abs=1e-6)
     assert apply(np.array([0.1, 0.5, 0.9])) == pytest.approx(sorted(apply(np.array([0.9, 0.1, 0.5]))))
 
 
@@ -50,7 +50,7 @@ def test_temperature_is_the_best_of_a_grid():
     def loss(score):
         return -np.mean(np.log(np.where(a.actual == 1, score, 1 - score)))
 
-    x = calibration.logit(a.score)
+    x = logistic.logit(a.score)
     grid = np.linspace(0.5, 5, 901)
     losses = [loss(1 / (1 + np.exp(-x / t))) for t in grid]
     assert told["temperature"] == pytest.approx(grid[int(np.argmin(losses))], abs=0.006)

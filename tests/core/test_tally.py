@@ -62,6 +62,33 @@ def test_merging_any_partition_gives_the_whole(rows, cuts):
     assert same(tally.merge(parts), made(rows))
 
 
+WEIGHTED = st.lists(st.tuples(SCORES, st.sampled_from([-2.5, -1.0, -0.1, 0.0, 0.1, 0.3, 7.0])), min_size=1, max_size=60)
+
+
+def rows_of(rows):
+    return tally.weighted(np.array([s for s, _ in rows], dtype=float), np.array([w for _, w in rows], dtype=float))
+
+
+@given(WEIGHTED, st.lists(st.integers(0, 60), max_size=4), st.randoms())
+def test_merging_weighted_rows_gives_the_whole_bit_for_bit(rows, cuts, random):
+    edges = [0, *sorted(min(c, len(rows)) for c in cuts), len(rows)]
+    parts = [rows_of(rows[a:b]) for a, b in pairwise(edges) if b > a]
+    random.shuffle(parts)
+    whole = rows_of(rows).tally()
+    assert same(tally.merge_weighted(parts).tally(), whole)
+    assert whole.score.tolist() == sorted({s + 0.0 for s, _ in rows})
+    for score, pos, neg in zip(whole.score, whole.pos, whole.neg, strict=True):
+        here = [w for s, w in rows if s == score]
+        assert pos == pytest.approx(sum(w for w in here if w > 0))
+        assert neg == pytest.approx(-sum(w for w in here if w < 0))
+
+
+def test_sums_of_weights_are_not_merged():
+    made_of = rows_of([(0.5, 0.1), (0.5, 0.3)]).tally()
+    with pytest.raises(ValueError, match="merge their rows"):
+        tally.merge([made_of, made_of])
+
+
 @given(ROWS)
 def test_packed_and_general_path_agree(rows):
     near = [(abs(s) % 1.9, p) for s, p in rows]

@@ -6,6 +6,8 @@ least under 0.90. Those are marked in the results.
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from .values import Difference, Metric
 
 ALIKE = {
@@ -68,6 +70,7 @@ APPROXIMATE: frozenset[tuple[str, str]] = frozenset({
 })  # fmt: skip
 
 
+@lru_cache(maxsize=4096)
 def row(name: str, kind: str, of: str = "") -> tuple[str, str]:
     """The line of the coverage table for a metric's interval or test; `of` is "", DIFFERENCE or SLICE."""
     alike = next((label for label, names in ALIKE.items() if name in names), name)

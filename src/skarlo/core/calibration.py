@@ -1,26 +1,26 @@
-"""Of the rows given 0.7, did 70 % happen? Bins, gaps, the monotone fit, the logistic fit, a test."""
+"""Of the rows given 0.7, did 70 % happen? Bins, gaps, the monotone fit, a test, the logistic fit as metrics."""
 
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
 from scipy.optimize import isotonic_regression
-from scipy.special import expit
 from scipy.stats import norm
 
 from . import intervals
 from .answers import Answers
 from .draws import NO_DRAW, ends, generator
-from .probability import CLIP, moments
+from .logistic import expit, fit_on, logit, no_fit
+from .probability import moments
 from .table import Sampling
-from .tally import BLOCK, Tally, coarse
+from .tally import Tally
 from .values import BoolArray, FloatArray, IntArray, Metric, absent, bounded, clean, measured, point, total
 
 # From this variance on a sum of Bernoulli draws is taken as normal; under it, beyond this many rows, as Poisson.
 NORMAL, MANY = 9.0, 2000
-COARSE = 4000  # scores of the smaller fit that a large one starts from
 
 
 def width_bins(score: FloatArray, bins: int) -> IntArray:
@@ -40,22 +40,17 @@ def mass_bins(rows: IntArray, bins: int) -> IntArray:
     return np.searchsorted(cuts, np.arange(len(rows)))
 
 
+def _in_bins(code: IntArray, size: int, *values: FloatArray | IntArray) -> list[FloatArray]:
+    """Sums of each of the values by bin: scores ascend, so each bin is one stretch."""
+    edges = np.searchsorted(code, np.arange(size + 1))
+    return [np.array([np.add.reduce(v[i:j]) for i, j in pairwise(edges)], dtype=np.float64) for v in values]
+
+
 def _gaps(t: Tally, code: IntArray, size: int) -> tuple[FloatArray, FloatArray, FloatArray]:
     """Weight, mean score and observed share of each bin; the latter two NaN where a bin is empty."""
-    both = t.both.astype(np.float64)
-    n = np.bincount(code, weights=both, minlength=size)
-    edges = np.searchsorted(code, np.arange(size + 1))  # scores ascend, so each bin is one stretch
-    products = both * t.score
-    sums = np.array([total(products[edges[i] : edges[i + 1]]) for i in range(size)])
-    pos = np.bincount(code, weights=t.pos, minlength=size)
+    n, pos, sums = _in_bins(code, size, t.both, t.pos, t.both * t.score)
     with np.errstate(invalid="ignore", divide="ignore"):
-        return np.asarray(n, dtype=np.float64), np.where(n > 0, sums / n, np.nan), np.where(n > 0, pos / n, np.nan)
-
-
-def _ece_of(t: Tally, bins: int) -> float:
-    n, mean, share = _gaps(t, width_bins(t.score, bins), bins)
-    at = n > 0
-    return total(n[at] / total(n) * np.abs(mean[at] - share[at]))
+        return n, np.where(n > 0, sums / n, np.nan), np.where(n > 0, pos / n, np.nan)
 
 
 def ece(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Metric:
@@ -64,13 +59,18 @@ def ece(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Metric:
     Marks: `expected_if_calibrated`, what chance alone gives; `p_calibrated`, how often scores that are true
     probabilities give as much (Bröcker and Smith 2007, Weather Forecast. 22:651).
     """
-    value = _ece_of(t, bins)
     code = width_bins(t.score, bins)
-    n = float(t.rows)
-    spread = np.bincount(code, weights=t.both * t.score * (1 - t.score), minlength=bins)
-    expected = math.sqrt(2.0 / math.pi) * total(np.sqrt(spread)) / n
-    p = _p_calibrated(a, t, code, bins, value, sampling)
-    drawn = _ece_drawn(a, t, code, bins, sampling)
+    at_pos, at_neg = t.pos * t.score, t.neg * t.score
+    spread = at_pos + at_neg
+    spread *= 1.0 - t.score
+    pos, neg, up, down, variance = _in_bins(code, bins, t.pos, t.neg, at_pos, at_neg, spread)
+    cells, sums = np.concatenate((pos, neg)), np.concatenate((up, down))
+    n = total(cells)
+    value = total(np.abs(up + down - pos)) / n
+    expected = math.sqrt(2.0 / math.pi) * total(np.sqrt(variance)) / n
+    rng = generator(sampling.seed, "calibrated", (bins,), cells if a.weight is not None else cells.astype(np.int64))
+    p = _p_calibrated(t, code, (pos + neg, up + down, variance), value, rng, sampling.draws)
+    drawn = _ece_clustered(a, t, bins, sampling) if a.group is not None else _ece_drawn(a, cells, sums, sampling)
     if not len(drawn):
         return point(value, NO_DRAW)
     low, high = ends(drawn, sampling.confidence)
@@ -82,43 +82,39 @@ def ece(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Metric:
     return metric
 
 
-def _p_calibrated(a: Answers, t: Tally, code: IntArray, bins: int, value: float, sampling: Sampling) -> float:
+def _p_calibrated(
+    t: Tally, code: IntArray, of_bins: tuple[FloatArray, FloatArray, FloatArray], value: float,
+    rng: np.random.Generator, draws: int,
+) -> float:  # fmt: skip
     """Share of draws of y ~ Bernoulli(score) whose gap is at least the one observed.
 
     The sum of a bin's draws is taken as normal where its variance is at least 9, and drawn row by row under that (as
-    Poisson beyond 2,000 rows).
+    Poisson beyond 2,000 rows). `of_bins`: rows, expected positives and their variance in each bin.
     """
-    rng = generator(sampling.seed, "calibrated", (len(t.score), bins), np.concatenate((t.pos, t.neg)))
-    gap = np.zeros(sampling.draws)
-    whole = float(t.rows)
-    for b in range(bins):
-        at = code == b
-        rows, score = t.both[at], t.score[at]
-        if rows.sum() <= 0:
+    edges = np.searchsorted(code, np.arange(len(of_bins[0]) + 1))
+    gap = np.zeros(draws)
+    for b, (rows, mean, variance) in enumerate(zip(*of_bins, strict=True)):
+        if rows <= 0:
             continue
-        mean, variance = total(rows * score), total(rows * score * (1 - score))
-        if variance >= NORMAL or rows.dtype.kind != "i":
-            drawn: FloatArray | IntArray = rng.normal(mean, math.sqrt(variance), size=sampling.draws)
-        elif rows.sum() <= MANY:
-            drawn = rng.binomial(rows, score, size=(sampling.draws, len(score))).sum(axis=1)
+        if variance >= NORMAL or t.pos.dtype.kind != "i":
+            drawn: FloatArray | IntArray = rng.normal(mean, math.sqrt(variance), size=draws)
+        elif rows <= MANY:
+            at = slice(edges[b], edges[b + 1])
+            drawn = rng.binomial(t.both[at], t.score[at], size=(draws, edges[b + 1] - edges[b])).sum(axis=1)
         else:
-            drawn = rng.poisson(mean, size=sampling.draws)
-        gap += np.abs(drawn - mean) / whole
-    return float(np.count_nonzero(gap >= value - 1e-12)) / sampling.draws
+            drawn = rng.poisson(mean, size=draws)
+        gap += np.abs(drawn - mean) / t.rows
+    return float(np.count_nonzero(gap >= value - 1e-12)) / draws
 
 
-def _ece_drawn(a: Answers, t: Tally, code: IntArray, bins: int, sampling: Sampling) -> FloatArray:
-    """The gap over redrawn counts by bin and class, each cell at its mean score; with groups, over redrawn groups."""
-    if a.group is not None:
-        return _ece_clustered(a, t, bins, sampling)
-    cells = np.concatenate((np.bincount(code, weights=t.pos, minlength=bins),
-                            np.bincount(code, weights=t.neg, minlength=bins)))  # fmt: skip
-    sums = np.concatenate((np.bincount(code, weights=t.pos * t.score, minlength=bins),
-                           np.bincount(code, weights=t.neg * t.score, minlength=bins)))  # fmt: skip
+def _ece_drawn(a: Answers, cells: FloatArray, sums: FloatArray, sampling: Sampling) -> FloatArray:
+    """The gap over redrawn counts by bin and class, each cell at its mean score."""
     mean = np.divide(sums, cells, out=np.zeros_like(sums), where=cells > 0)
-    rng = generator(sampling.seed, "ece", (len(t.score), bins), np.concatenate((t.pos, t.neg)))
+    counted = cells if a.weight is not None else cells.astype(np.int64)
+    rng = generator(sampling.seed, "ece", cells.shape, counted)
     n = max(1, round(_effective(a, float(cells.sum()))))
     drawn = rng.multinomial(n, cells / cells.sum(), size=sampling.draws)
+    bins = len(cells) // 2
     pos, neg = drawn[:, :bins], drawn[:, bins:]
     return np.asarray(np.add.reduce(np.abs(pos * mean[:bins] + neg * mean[bins:] - pos), axis=1) / n)
 
@@ -250,120 +246,17 @@ def spiegelhalter(t: Tally) -> dict[str, Any]:
     return {"z": clean(z), "p": min(1.0, 2.0 * float(norm.sf(abs(z))))}
 
 
-# The logistic fit of actual on logit(score).
-
-
-def logit(score: FloatArray) -> FloatArray:
-    """log p - log1p(-p) of the clipped double."""
-    p = np.clip(score, CLIP, 1.0 - CLIP)
-    return np.asarray(np.log(p) - np.log1p(-p))
-
-
-def fit(t: Tally, fixed_slope: bool = False, fixed_intercept: bool = False) -> tuple[FloatArray, FloatArray]:
-    """Maximum-likelihood logistic regression of actual on logit(score) by Newton with step halving.
-
-    Returns the coefficients that are free (intercept, slope) and the information matrix. A fixed slope is 1, a fixed
-    intercept 0.
-
-    Raises
-    ------
-    ValueError
-        When the gradient per row does not come below 1e-12.
-    """
-    x = logit(t.score)
-    free = [*([] if fixed_intercept else [np.ones(len(x))]), *([] if fixed_slope else [x])]
-    return _newton(t, np.stack(free), x if fixed_slope else np.zeros(len(x)))
-
-
-def fit_ranking(t: Tally) -> FloatArray:
-    """Intercept and slope of the same regression on the score itself, standardised for the fit (Platt 1999)."""
-    n = t.both.astype(np.float64)
-    middle = total(n * t.score) / total(n)
-    spread = math.sqrt(total(n * (t.score - middle) ** 2) / total(n))
-    x = (t.score - middle) / spread
-    beta, _ = _newton(t, np.stack((np.ones(len(x)), x)), np.zeros(len(x)))
-    slope = float(beta[1]) / spread
-    return np.array([float(beta[0]) - slope * middle, slope])
-
-
-def _newton(t: Tally, design: FloatArray, offset: FloatArray) -> tuple[FloatArray, FloatArray]:
-    n, pos = t.both.astype(np.float64), t.pos.astype(np.float64)
-    rows = total(n)
-
-    def slope_at(b: FloatArray) -> tuple[FloatArray, FloatArray]:
-        """Gradient and information, block by block through the cache."""
-        parts: list[FloatArray] = []
-        for i in range(0, len(n), BLOCK):
-            at = slice(i, i + BLOCK)
-            x = design[:, at]
-            p = expit(np.add.reduce(b[:, None] * x, axis=0) + offset[at])
-            w = n[at] * p
-            rest = pos[at] - w
-            w *= 1.0 - p
-            weighted = x * w
-            parts.append(np.concatenate((
-                np.add.reduce(x * rest, axis=1), *(np.add.reduce(x * row, axis=1) for row in weighted),
-            )))  # fmt: skip
-        whole = np.add.reduce(np.array(parts), axis=0)
-        k = len(design)
-        return whole[:k], whole[k:].reshape(k, k)
-
-    def likelihood(b: FloatArray) -> float:
-        e = np.asarray(np.add.reduce(b[:, None] * design, axis=0) + offset)
-        return total(pos * e - n * np.logaddexp(0.0, e))
-
-    beta = np.zeros(len(design)) if len(n) <= 4 * COARSE else _near(t, design, offset)
-    gradient, information = slope_at(beta)
-    for _ in range(200):
-        if np.abs(gradient).max() / rows < 1e-12:
-            return beta, information
-        step = np.linalg.solve(information, gradient)
-        after, there = slope_at(beta + step)
-        if not np.abs(after).max() <= np.abs(gradient).max() / 2:  # far off: halve until the likelihood rises
-            current = likelihood(beta)
-            for _ in range(40):
-                if likelihood(beta + step) >= current - 1e-13 * abs(current):
-                    break
-                step = step / 2
-            after, there = slope_at(beta + step)
-        beta, gradient, information = beta + step, after, there
-    if np.abs(gradient).max() / rows < 1e-9:
-        return beta, information
-    raise ValueError("the fit does not converge")
-
-
-def _near(t: Tally, design: FloatArray, offset: FloatArray) -> FloatArray:
-    """A start close to the maximum: the fit to every so many-th score, which bears its neighbours' rows."""
-    ends, pos, neg = coarse(t, COARSE)
-    few = Tally(t.score[ends], pos, neg)
-    try:
-        return _newton(few, design[:, ends], offset[ends])[0]
-    except (ValueError, np.linalg.LinAlgError):
-        return np.zeros(len(design))
-
-
-def no_fit(t: Tally) -> str | None:
-    """Why there is no logistic fit, if there is none."""
-    if len(t.score) == 1:
-        return "every row has the same score"
-    if t.positives == 0 or t.negatives == 0:
-        return "a class has no rows"
-    pos, neg = t.score[t.pos > 0], t.score[t.neg > 0]
-    if pos.min() >= neg.max() or neg.min() >= pos.max():
-        return "the scores separate the classes, so the likelihood has no maximum"
-    return None
-
-
 def fit_metrics(a: Answers, t: Tally, confidence: float) -> dict[str, Metric]:
     """calibration_intercept (slope fixed at 1) and calibration_slope, with Wald intervals."""
     why = no_fit(t)
     if why:
         return {"calibration_intercept": absent(why), "calibration_slope": absent(why)}
     out: dict[str, Metric] = {}
+    x = logit(t.score)
     for name, fixed in (("calibration_intercept", True), ("calibration_slope", False)):
         try:
-            beta, information = fit(t, fixed)
-            variance = _fit_variance(a, t, beta, information, fixed)
+            beta, information = fit_on(t, x, np.array([True, not fixed]))
+            variance = _fit_variance(a, x, beta, information, fixed)
         except (ValueError, np.linalg.LinAlgError):
             out[name] = absent("the logistic fit does not converge")
             continue
@@ -373,12 +266,11 @@ def fit_metrics(a: Answers, t: Tally, confidence: float) -> dict[str, Metric]:
     return out
 
 
-def _fit_variance(a: Answers, t: Tally, beta: FloatArray, information: FloatArray, fixed: bool) -> float:
+def _fit_variance(a: Answers, x: FloatArray, beta: FloatArray, information: FloatArray, fixed: bool) -> float:
     inverse = np.linalg.inv(information)
     if not a.designed:
         return float(inverse[-1, -1])
     b = a.with_answer
-    x = logit(t.score)
     eta = x + beta[0] if fixed else beta[0] + beta[1] * x
     gap = b.is_positive - (expit(eta))[a.place]
     design = np.ones((1, len(gap))) if fixed else np.stack((np.ones(len(gap)), x[a.place]))

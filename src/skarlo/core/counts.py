@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import lru_cache
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
 
 import numpy as np
 
-from . import intervals
+from . import agreement, intervals
 from .draws import NO_DRAW, ends
-from .table import Sampling, Share, Table, thin
-from .values import BoolArray, FloatArray, Metric, absent, bounded, clean, measured, point
+from .table import Sampling, Table, prior, thin
+from .values import BoolArray, FloatArray, IntArray, Metric, absent, bounded, clean, measured, point
 
 Names = dict[str, str]
 Masks = tuple[BoolArray, BoolArray]
@@ -59,23 +60,67 @@ WHY = {
 RATES = tuple(name for name in WHY if name != "f1")
 
 
+@dataclass(frozen=True)
+class Shares:
+    """k of n in each of m tables, resting on so many rows and effectively on so many; each shape (m,)."""
+
+    k: FloatArray
+    n: FloatArray
+    rows: FloatArray
+    effective: FloatArray
+
+    @cached_property
+    def exists(self) -> BoolArray:
+        return np.asarray(self.n > 0)
+
+    @cached_property
+    def value(self) -> FloatArray:
+        """The shares; 0 where there is nothing to share, which `exists` says."""
+        return np.divide(self.k, self.n, out=np.zeros(len(self.k)), where=self.exists)
+
+    def interval(self, confidence: float) -> intervals.Intervals:
+        """Wilson's interval on the effective numbers of rows."""
+        return intervals.wilson_shares(self.value, np.where(self.exists, self.effective, 1.0), confidence)
+
+
+def _shares_of(table: Table, numerator: BoolArray, denominator: BoolArray) -> Shares:
+    s = table.share(numerator, denominator)
+    return Shares(*(np.array([x], dtype=np.float64) for x in (s.k, s.n, s.rows, s.effective)))
+
+
+def shares_in(cells: IntArray, numerator: BoolArray, denominator: BoolArray) -> Shares:
+    """The share of each of many tables, shape (m, K, L), of plain counts."""
+    flat = cells.reshape(len(cells), -1)
+    k = flat[:, numerator.reshape(-1)].sum(axis=1).astype(np.float64)
+    n = flat[:, denominator.reshape(-1)].sum(axis=1).astype(np.float64)
+    return Shares(k, n, n, n)
+
+
 def rate(name: str, table: Table, positive: int, sampling: Sampling, names: Names) -> Metric:
     """One rate (or F1) of the class read against the rest, with its interval; marked thin on few rows."""
-    return _rate(name, table, table.share(*masks(table, positive)[name]), sampling, names)
+    return _rates(name, _shares_of(table, *masks(table, positive)[name]), sampling, names, table.suffix)[0]
 
 
-def _rate(name: str, table: Table, share: Share, sampling: Sampling, names: Names) -> Metric:
-    if share.n <= 0:
-        return absent(WHY[name].format(**names))
-    low, high = share.interval(sampling.confidence)
-    value, kind = share.value, "wilson"
+def _rates(name: str, s: Shares, sampling: Sampling, names: Names, suffix: str) -> list[Metric]:
+    low, high = s.interval(sampling.confidence)
+    value, kind = s.value, "wilson"
     if name == "f1":
-        value, kind = 2 * share.k / (share.k + share.n), "wilson_mapped"
-        low, high = 2 * low / (1 + low), 2 * high / (1 + high)
-    metric = measured(value, *bounded(value, low, high, 0.0, 1.0), kind + table.suffix)
-    if thin(share.rows, sampling):
-        metric["thin"] = True
-    return metric
+        value = 2 * s.k / np.where(s.exists, s.k + s.n, 1.0)
+        kind, low, high = "wilson_mapped", 2 * low / (1 + low), 2 * high / (1 + high)
+    ends_ = np.maximum(0.0, np.minimum(low, value)), np.minimum(1.0, np.maximum(high, value))
+    found = _told(value, ends_, kind + suffix, s.rows < sampling.min_denominator)
+    for i in np.flatnonzero(~s.exists).tolist():
+        found[i] = absent(WHY[name].format(**names))
+    return found
+
+
+def _told(value: FloatArray, ends_: intervals.Intervals, kind: str, few: BoolArray) -> list[Metric]:
+    """Metrics of many tables; `few` says which are thin."""
+    rows = zip((value + 0.0).tolist(), (ends_[0] + 0.0).tolist(), (ends_[1] + 0.0).tolist(), strict=True)
+    out: list[Metric] = [{"value": x, "low": low, "high": high, "interval": kind} for x, low, high in rows]
+    for i in np.flatnonzero(few).tolist():
+        out[i]["thin"] = True
+    return out
 
 
 def count_metrics(table: Table, positive: int, sampling: Sampling, names: Names) -> dict[str, Metric]:
@@ -96,37 +141,52 @@ def count_metrics(table: Table, positive: int, sampling: Sampling, names: Names)
     >>> m["precision"]["value"], m["recall"]["value"]
     (0.75, 0.6)
     """
-    which = masks(table, positive)
-    shares = {name: table.share(*which[name]) for name in which}
-    rates = {name: _rate(name, table, shares[name], sampling, names) for name in which}
-    agreement = agreement_metrics(table, sampling)
-    both = {
-        "balanced_accuracy": _both_rates(table, rates, shares, sampling, halve=True),
-        "youden_j": _both_rates(table, rates, shares, sampling, halve=False),
-    }
-    order = ("accuracy", "balanced_accuracy", "precision", "recall", "specificity", "npv", "f1", "mcc", "kappa",
-             "youden_j", "fpr", "fnr", "flagged_share", "prevalence")  # fmt: skip
-    return {name: (rates | agreement | both)[name] for name in order}
+    shares = {name: _shares_of(table, *which) for name, which in masks(table, positive).items()}
+    return _all_metrics(shares, [agreement_metrics(table, sampling)], sampling, names, table.suffix)[0]
+
+
+def count_metrics_each(cells: IntArray, positive: int, sampling: Sampling, names: Names) -> list[dict[str, Metric]]:
+    """The same of many matrices at once, shape (m, 2, L), of plain counts."""
+    if not len(cells):
+        return []
+    which = _masks(cells.shape[1], cells.shape[2], positive)
+    shares = {name: shares_in(cells, *masks_) for name, masks_ in which.items()}
+    return _all_metrics(shares, _agreement_each(cells, sampling), sampling, names, "")
+
+
+ORDER = ("accuracy", "balanced_accuracy", "precision", "recall", "specificity", "npv", "f1", "mcc", "kappa",
+         "youden_j", "fpr", "fnr", "flagged_share", "prevalence")  # fmt: skip
+
+
+def _all_metrics(
+    shares: dict[str, Shares], agreements: list[dict[str, Metric]], sampling: Sampling, names: Names, suffix: str
+) -> list[dict[str, Metric]]:
+    found = {name: _rates(name, s, sampling, names, suffix) for name, s in shares.items()}
+    found |= _both_rates(found, shares["recall"], shares["specificity"], sampling, suffix)
+    found |= {name: [one[name] for one in agreements] for name in ("mcc", "kappa")}
+    return [dict(zip(ORDER, of_table, strict=True)) for of_table in zip(*(found[name] for name in ORDER), strict=True)]
 
 
 def _both_rates(
-    table: Table, rates: dict[str, Metric], shares: dict[str, Share], sampling: Sampling, *, halve: bool
-) -> Metric:
-    recall, specificity = rates["recall"]["value"], rates["specificity"]["value"]
-    if recall is None or specificity is None:
-        return absent(rates["recall"].get("why") or rates["specificity"]["why"])
-    a, b = (shares[name].interval(sampling.confidence) for name in ("recall", "specificity"))
-    low, high = intervals.hybrid_sum(recall, a, specificity, b)
-    kind = "mover" + table.suffix
-    if halve:
-        value = (recall + specificity) / 2
-        metric = measured(value, *bounded(value, low / 2, high / 2, 0.0, 1.0), kind)
-    else:
-        value = recall + specificity - 1
-        metric = measured(value, *bounded(value, low - 1, high - 1, -1.0, 1.0), kind)
-    if rates["recall"].get("thin") or rates["specificity"].get("thin"):
-        metric["thin"] = True
-    return metric
+    rates: dict[str, list[Metric]], recall: Shares, specificity: Shares, sampling: Sampling, suffix: str
+) -> dict[str, list[Metric]]:
+    """balanced_accuracy and youden_j: recall and specificity together."""
+    a, b = (s.interval(sampling.confidence) for s in (recall, specificity))
+    low, high = intervals.hybrid_sums(recall.value, a, specificity.value, b)
+    both = recall.value + specificity.value
+    few = (recall.rows < sampling.min_denominator) | (specificity.rows < sampling.min_denominator)
+    out = {}
+    for name, value, ends_, least in (
+        ("balanced_accuracy", both / 2, (low / 2, high / 2), 0.0),
+        ("youden_j", both - 1, (low - 1, high - 1), -1.0),
+    ):
+        kept = np.maximum(least, np.minimum(ends_[0], value)), np.minimum(1.0, np.maximum(ends_[1], value))
+        metrics = _told(value, kept, "mover" + suffix, few)
+        for i in np.flatnonzero(~(recall.exists & specificity.exists)).tolist():
+            why = next(rates[r][i]["why"] for r in ("recall", "specificity") if "why" in rates[r][i])
+            metrics[i] = absent(why)
+        out[name] = metrics
+    return out
 
 
 def mean_recall(table: Table, sampling: Sampling) -> Metric:
@@ -146,48 +206,42 @@ def mean_recall(table: Table, sampling: Sampling) -> Metric:
     return metric
 
 
-def mcc(matrix: FloatArray) -> FloatArray:
-    """Gorodkin's (2004) multi-class Matthews coefficient of matrices, shape (..., K, L), L >= K; NaN where undefined.
-
-    Rows are actual, columns predicted; the first K columns are the classes in the same order.
-    """
-    n = matrix.sum(axis=(-2, -1))
-    actual, predicted = matrix.sum(axis=-1), matrix.sum(axis=-2)
-    k = matrix.shape[-2]
-    right = np.trace(matrix[..., :k], axis1=-2, axis2=-1)
-    cov = right * n - (actual * predicted[..., :k]).sum(axis=-1)
-    a, b = n * n - (actual**2).sum(axis=-1), n * n - (predicted**2).sum(axis=-1)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        result: FloatArray = np.where((a > 0) & (b > 0), cov / np.sqrt(a) / np.sqrt(b), np.nan)
-    return result
-
-
-def kappa(matrix: FloatArray) -> FloatArray:
-    """Cohen's (1960) kappa of matrices, shape (..., K, L), L >= K; NaN where the expected agreement is 1."""
-    n = matrix.sum(axis=(-2, -1))
-    k = matrix.shape[-2]
-    actual, predicted = matrix.sum(axis=-1), matrix.sum(axis=-2)[..., :k]
-    right = np.trace(matrix[..., :k], axis1=-2, axis2=-1)
-    expected = (actual * predicted).sum(axis=-1)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        result: FloatArray = np.where(n * n > expected, (right * n - expected) / (n * n - expected), np.nan)
-    return result
+NO_AGREEMENT = {
+    "mcc": "all rows have one actual class or one predicted class",
+    "kappa": "the expected agreement is 1: all rows have one actual and predicted class",
+}
 
 
 def agreement_metrics(table: Table, sampling: Sampling) -> dict[str, Metric]:
-    """mcc and kappa, from one set of draws."""
+    """mcc and kappa, from one set of draws, or from the expansion where every cell is large."""
+    if table.suffix == "" and len(table.cells):
+        return _agreement_each(table.cells[None], sampling)[0]
+    return _agreement_drawn(table, sampling)
+
+
+def _agreement_each(cells: IntArray, sampling: Sampling) -> list[dict[str, Metric]]:
+    whole = cells.astype(np.float64)
+    large = agreement.expandable(whole)
+    told = {}
+    for name, formula in agreement.FORMULAS.items():
+        value = formula(whole[large])
+        ends_ = agreement.quantiles(name, whole[large] + prior(cells.shape[2]), sampling.confidence)
+        told[name] = iter(_told(value, ends_, "dirichlet", np.zeros(len(value), dtype=bool)))
+    return [
+        {name: next(told[name]) for name in told} if here else _agreement_drawn(Table(one, one), sampling)
+        for here, one in zip(large.tolist(), cells, strict=True)
+    ]
+
+
+def _agreement_drawn(table: Table, sampling: Sampling) -> dict[str, Metric]:
     whole = table.cells.astype(np.float64)
-    values = {"mcc": _scalar(mcc, whole), "kappa": _scalar(kappa, whole)}
-    why = {
-        "mcc": "all rows have one actual class or one predicted class",
-        "kappa": "the expected agreement is 1: all rows have one actual and predicted class",
-    }
+    values = {name: _scalar(formula, whole) for name, formula in agreement.FORMULAS.items()}
     if all(v is None for v in values.values()):
-        return {name: absent(why[name]) for name in values}
+        return {name: absent(NO_AGREEMENT[name]) for name in values}
     draws = table.dirichlet(sampling)
     return {
-        "mcc": drawn(values["mcc"], mcc(draws), table, sampling, why["mcc"], (-1.0, 1.0)),
-        "kappa": drawn(values["kappa"], kappa(draws), table, sampling, why["kappa"], (-1.0, 1.0)),
+        name: drawn(values[name], formula(draws), table, sampling, NO_AGREEMENT[name], (-1.0, 1.0))
+        for name, formula in agreement.FORMULAS.items()
     }
 
 
@@ -272,7 +326,7 @@ def _micro(table: Table, sampling: Sampling) -> dict[str, Metric]:
     answered = np.zeros(table.cells.shape, dtype=bool)
     answered[:, :k] = True
     whole = table.share(right, np.ones(table.cells.shape, dtype=bool))
-    accuracy = _rate("accuracy", table, whole, sampling, {})
+    accuracy = rate("accuracy", table, 0, sampling, {})
     if table.cells.shape[1] == k:
         return {"precision": accuracy, "recall": accuracy, "f1": accuracy}
     hit, said, actual = whole.k, float(table.cells[answered].sum()), whole.n

@@ -292,7 +292,7 @@ def _split(
     if study.slices:
         where = rows.copy()
         where[rows] = kept
-        out["slices"] = [s for fields in study.slices for s in sliced(a, fields, where, reading)]
+        out["slices"] = sliced(a, study.slices, where, reading)
     return out
 
 

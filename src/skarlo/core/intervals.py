@@ -5,12 +5,14 @@ from __future__ import annotations
 import math
 from functools import lru_cache
 
+import numpy as np
 from scipy.optimize import brentq
 from scipy.stats import norm
 
-from .values import bounded
+from .values import FloatArray, bounded
 
 Interval = tuple[float, float]
+Intervals = tuple[FloatArray, FloatArray]
 
 
 @lru_cache(maxsize=256)
@@ -40,20 +42,38 @@ def wilson(k: float, n: float, confidence: float) -> Interval:
 
 def wilson_share(p: float, n: float, confidence: float) -> Interval:
     """Wilson's interval of a share p that rests on n rows; with weights or groups an effective number of them."""
+    low, high = wilson_shares(np.array([p]), np.array([n], dtype=np.float64), confidence)
+    return float(low[0]), float(high[0])
+
+
+def wilson_shares(p: FloatArray, n: FloatArray, confidence: float) -> Intervals:
+    """The same of many shares at once, shape (m,)."""
     z = z_value(confidence)
     middle = p + z * z / (2.0 * n)
-    half = z * math.sqrt(max(p * (1.0 - p), 0.0) / n + z * z / (4.0 * n * n))
+    half = z * np.sqrt(np.maximum(p * (1.0 - p), 0.0) / n + z * z / (4.0 * n * n))
     scale = 1.0 + z * z / n
-    low = 0.0 if p <= 0 else (middle - half) / scale
-    high = 1.0 if p >= 1 else (middle + half) / scale
-    return bounded(p, low, high, 0.0, 1.0)
+    low = np.where(p <= 0, 0.0, (middle - half) / scale)
+    high = np.where(p >= 1, 1.0, (middle + half) / scale)
+    return np.maximum(0.0, np.minimum(low, p)), np.minimum(1.0, np.maximum(high, p))
+
+
+def _sides(a: float, ci_a: Interval, b: float, ci_b: Interval) -> tuple[FloatArray, Intervals, FloatArray, Intervals]:
+    first, low_a, high_a, second, low_b, high_b = np.array([a, *ci_a, b, *ci_b])
+    return first, (low_a, high_a), second, (low_b, high_b)
 
 
 def hybrid_sum(a: float, ci_a: Interval, b: float, ci_b: Interval) -> Interval:
     """Interval of a + b from two independent estimates' intervals (Zou and Donner 2008, Stat. Med. 27:1693)."""
-    low = a + b - math.hypot(a - ci_a[0], b - ci_b[0])
-    high = a + b + math.hypot(ci_a[1] - a, ci_b[1] - b)
-    return low, high
+    low, high = hybrid_sums(*_sides(a, ci_a, b, ci_b))
+    return float(low), float(high)
+
+
+def hybrid_sums(a: FloatArray, ci_a: Intervals, b: FloatArray, ci_b: Intervals) -> Intervals:
+    """The same of many sums at once, shape (m,)."""
+    return (
+        a + b - np.hypot(a - ci_a[0], b - ci_b[0]),
+        a + b + np.hypot(ci_a[1] - a, ci_b[1] - b),
+    )
 
 
 def hybrid_difference(a: float, ci_a: Interval, b: float, ci_b: Interval) -> Interval:
@@ -67,9 +87,15 @@ def hybrid_difference(a: float, ci_a: Interval, b: float, ci_b: Interval) -> Int
     >>> [round(end, 4) for end in ci]
     [0.0524, 0.3339]
     """
-    low = a - b - math.hypot(a - ci_a[0], ci_b[1] - b)
-    high = a - b + math.hypot(ci_a[1] - a, b - ci_b[0])
-    return max(low, -1.0), min(high, 1.0)
+    low, high = hybrid_differences(*_sides(a, ci_a, b, ci_b))
+    return float(low), float(high)
+
+
+def hybrid_differences(a: FloatArray, ci_a: Intervals, b: FloatArray, ci_b: Intervals) -> Intervals:
+    """The same of many differences at once, shape (m,)."""
+    low = a - b - np.hypot(a - ci_a[0], ci_b[1] - b)
+    high = a - b + np.hypot(ci_a[1] - a, b - ci_b[0])
+    return np.maximum(low, -1.0), np.minimum(high, 1.0)
 
 
 def logit_interval(value: float, se: float, confidence: float) -> Interval:

@@ -53,13 +53,15 @@ class Reading:
         return {"positive": self.classes[k], "negative": rest[0] if len(rest) == 1 else f"other than {self.classes[k]}"}
 
 
-def metrics(a: Answers, reading: Reading, scores: dict[str, Metric] | None = None) -> dict[str, Metric]:
+def metrics(
+    a: Answers, reading: Reading, scores: dict[str, Metric] | None = None, counted: dict[str, Metric] | None = None
+) -> dict[str, Metric]:
     """All metrics of a candidate on some rows, in the documented order; own metrics last.
 
-    `scores` are the metrics of scores where they are known already: no cutoff changes them.
+    `scores` are the metrics of scores where they are known already (no cutoff changes them), `counted` those of counts.
     """
     scores = score_metrics(a, reading) if scores is None else scores
-    found = _counts(a, reading) | scores | own_metrics(a, reading)
+    found = (_counts(a, reading) if counted is None else counted) | scores | own_metrics(a, reading)
     return {name: mark(name, m) for name, m in found.items()}
 
 

@@ -9,15 +9,15 @@ import numpy as np
 
 from . import intervals
 from .answers import Answers, effective_rows, mean_variance
-from .tally import Tally
+from .tally import Tally, blocks
 from .values import FloatArray, Metric, absent, measured, point, total
 
 CLIP = 1e-15
 
 
-def row_losses(t: Tally, name: str) -> tuple[FloatArray, FloatArray]:
+def row_losses(t: Tally, name: str, at: slice = slice(None)) -> tuple[FloatArray, FloatArray]:
     """Loss of a (positive, negative) row at each distinct score: "brier" squared distance, "log_loss" surprise."""
-    return _loss(t.score, name, positive=True), _loss(t.score, name, positive=False)
+    return _loss(t.score[at], name, positive=True), _loss(t.score[at], name, positive=False)
 
 
 def _loss(score: FloatArray, name: str, *, positive: bool) -> FloatArray:
@@ -56,9 +56,7 @@ def moments(a: Answers, name: str) -> Moments | None:
     if t is not None and not a.designed:
         if t.rows == 0:
             return None
-        pos, neg = t.pos > 0, t.neg > 0
-        loss = np.concatenate((_loss(t.score[pos], name, positive=True), _loss(t.score[neg], name, positive=False)))
-        return _moments(loss, np.concatenate((t.pos[pos], t.neg[neg])), t.rows)
+        return _tallied_moments(t, name)
     if len(b.actual) == 0:
         return None
     loss = row_loss(a, name)
@@ -81,6 +79,25 @@ def row_loss(a: Answers, name: str) -> FloatArray:
         return class_losses(a, name)
     at_pos, at_neg = row_losses(t, name)
     return np.where(b.is_positive, at_pos[a.place], at_neg[a.place])
+
+
+def _tallied_moments(t: Tally, name: str) -> Moments:
+    """The same over the counts at the distinct scores, block by block."""
+    losses = [row_losses(t, name, at) for at in blocks(len(t.score))]
+    counts = [(t.pos[at], t.neg[at]) for at in blocks(len(t.score))]
+
+    def summed(power: int, middle: float) -> float:
+        parts = []
+        for sides, rows in zip(losses, counts, strict=True):
+            for loss, n in zip(sides, rows, strict=True):
+                d = loss - middle
+                parts.append(np.add.reduce(n * d if power == 1 else n * d * d if power == 2 else n * d * d * d))
+        return total(np.array(parts)) / float(t.rows)
+
+    mean = summed(1, 0.0)
+    variance = summed(2, mean)
+    skewness = summed(3, mean) / math.pow(variance, 1.5) if variance > 0 else 0.0
+    return Moments(mean, variance, skewness, variance / t.rows, t.rows)
 
 
 def _moments(loss: FloatArray, weight: FloatArray, n: float) -> Moments | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 
 import numpy as np
 
@@ -10,10 +11,11 @@ from . import intervals
 from .answers import Answers, effective_rows, mean_variance
 from .draws import NO_DRAW, ends, generator
 from .table import Sampling
-from .tally import Tally, coarse
+from .tally import Tally, blocks, coarse
 from .values import FloatArray, IntArray, Metric, absent, bounded, measured, point, total
 
 Names = dict[str, str]
+Influences = Iterator[tuple[slice, FloatArray, FloatArray]]
 
 
 def missing_class(t: Tally, names: Names) -> str | None:
@@ -31,7 +33,7 @@ def roc_area(t: Tally) -> float:
     if t.positives == 0 or t.negatives == 0:
         raise ValueError("the area needs rows of both classes")
     s = t.steps
-    twice = (s.pos * (2 * (t.negatives - s.fp) + s.neg)).sum().item()
+    twice = sum((s.pos[at] * (2 * (t.negatives - s.fp[at]) + s.neg[at])).sum().item() for at in blocks(len(s.pos)))
     return float(twice / (2 * t.positives * t.negatives))
 
 
@@ -40,17 +42,33 @@ def placements(t: Tally) -> tuple[FloatArray, FloatArray]:
 
     Returns (for a positive there: negatives below; for a negative there: positives above), each shape (k,).
     """
-    below = np.cumsum(t.neg) - t.neg
-    above = t.tp - t.pos
-    return (2 * below + t.neg) / (2 * t.negatives), (2 * above + t.pos) / (2 * t.positives)
+    return joined([(on_pos, on_neg) for _, on_pos, on_neg in _placement_blocks(t)])
+
+
+def _placement_blocks(t: Tally) -> Influences:
+    """The same, block by block."""
+    below, above = 0, t.positives
+    for at in blocks(len(t.score)):
+        pos, neg = t.pos[at], t.neg[at]
+        n, p = np.cumsum(neg), np.cumsum(pos)
+        yield at, (2 * (below + n) - neg) / (2 * t.negatives), (2 * (above - p) + pos) / (2 * t.positives)
+        below, above = below + n[-1].item(), above - p[-1].item()
+
+
+def joined(parts: list[tuple[FloatArray, FloatArray]]) -> tuple[FloatArray, FloatArray]:
+    """Two arrays over all distinct scores, from their blocks."""
+    return np.concatenate([p for p, _ in parts]), np.concatenate([n for _, n in parts])
 
 
 def delong_variance(t: Tally, area: float) -> float:
     """Variance of the area (DeLong, DeLong and Clarke-Pearson 1988, Biometrics 44:837). Rows, not weights."""
-    v10, v01 = placements(t)
-    s10 = total(t.pos * (v10 - area) ** 2) / float(t.positives - 1)
-    s01 = total(t.neg * (v01 - area) ** 2) / float(t.negatives - 1)
-    return s10 / float(t.positives) + s01 / float(t.negatives)
+    parts = []
+    for at, v10, v01 in _placement_blocks(t):
+        parts.append((
+            np.add.reduce(t.pos[at] * np.square(v10 - area)), np.add.reduce(t.neg[at] * np.square(v01 - area))
+        ))  # fmt: skip
+    s10, s01 = np.add.reduce(np.array(parts), axis=0).tolist()
+    return float(s10 / (t.positives - 1) / t.positives + s01 / (t.negatives - 1) / t.negatives)
 
 
 def clustered_area_variance(
@@ -152,24 +170,35 @@ def average_precision_influence(t: Tally, value: float) -> tuple[FloatArray, Flo
     With T, F the shares of all rows that are true and false positives at each score: the derivative of the
     sum in the direction of one more row.
     """
-    n = t.rows
-    share = t.positives / n
-    tp, fp = t.tp / n, t.fp / n
-    both = tp + fp
-    with np.errstate(invalid="ignore", divide="ignore"):
-        step = np.where(t.pos > 0, (t.pos / n) / both**2, 0.0)
-        precision = np.where(both > 0, tp / both, 0.0)
-    return (
-        (precision - value) / share + np.cumsum(step * fp) / share,
-        -np.cumsum(step * tp) / share,
-    )
+    return joined([(on_pos, on_neg) for _, on_pos, on_neg in _precision_blocks(t, value)])
+
+
+def _precision_blocks(t: Tally, value: float) -> Influences:
+    """The same, block by block."""
+    share, tp, fp = t.positives / t.rows, t.positives, t.negatives
+    gained = lost = 0.0
+    for at in blocks(len(t.score)):
+        pos, neg = t.pos[at].astype(np.float64), t.neg[at].astype(np.float64)  # counts are exact as floats
+        p, n = np.cumsum(pos), np.cumsum(neg)
+        true, false = tp - p + pos, fp - n + neg
+        both = true + false
+        with np.errstate(invalid="ignore", divide="ignore"):
+            step = np.where(pos > 0, pos / both / both, 0.0)
+            precision = np.where(both > 0, true / both, 0.0)
+        up, down = np.cumsum(step * false), np.cumsum(step * true)
+        yield at, (precision - value + gained + up) / share, -(lost + down) / share
+        tp, fp, gained, lost = tp - p[-1].item(), fp - n[-1].item(), gained + float(up[-1]), lost + float(down[-1])
 
 
 def average_precision_variance(a: Answers, t: Tally, value: float) -> float:
     """Variance of average precision by the rows' influence."""
-    on_pos, on_neg = average_precision_influence(t, value)
     if not a.designed:
-        return total(t.pos * on_pos**2 + t.neg * on_neg**2) / float(t.rows) ** 2
+        parts = [
+            np.add.reduce(t.pos[at] * on_pos * on_pos) + np.add.reduce(t.neg[at] * on_neg * on_neg)
+            for at, on_pos, on_neg in _precision_blocks(t, value)
+        ]
+        return total(np.array(parts)) / float(t.rows) ** 2
+    on_pos, on_neg = average_precision_influence(t, value)
     b = a.with_answer
     psi = np.where(b.is_positive, on_pos[a.place], on_neg[a.place])
     return mean_variance(psi, b.weight, b.group)
@@ -203,7 +232,9 @@ def ks_value(t: Tally) -> float:
     """max(0, largest TP·N - FP·P) / (P·N), in integers. Raises ValueError when a class has no rows."""
     if t.positives == 0 or t.negatives == 0:
         raise ValueError("the distance needs rows of both classes")
-    gap = max(0, (t.steps.tp * t.negatives - t.steps.fp * t.positives).max().item())
+    tp, fp = t.steps.tp, t.steps.fp
+    most = max(((tp[at] * t.negatives - fp[at] * t.positives).max().item() for at in blocks(len(tp))), default=0)
+    gap = max(0, most)
     return float(gap / (t.positives * t.negatives))
 
 
@@ -232,7 +263,7 @@ def ks(a: Answers, sampling: Sampling, names: Names) -> Metric:
 
 def _ks_drawn(a: Answers, t: Tally, sampling: Sampling) -> FloatArray:
     _, pos, neg = coarse(t, GRID)
-    rng = generator(sampling.seed, "ks", (len(t.score),), np.concatenate((t.pos, t.neg)))
+    rng = generator(sampling.seed, "ks", pos.shape, np.concatenate((pos, neg)))
     rows = [max(1, round(n)) for n in _effective_classes(a, t)]
     up = rng.multinomial(rows[0], pos / pos.sum(), size=sampling.draws)
     down = rng.multinomial(rows[1], neg / neg.sum(), size=sampling.draws)

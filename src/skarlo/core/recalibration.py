@@ -7,11 +7,10 @@ from dataclasses import replace
 
 import numpy as np
 from scipy.optimize import brentq
-from scipy.special import expit
 
-from . import calibration, measure, paired
+from . import calibration, logistic, measure, paired
 from .answers import Answers
-from .calibration import logit
+from .logistic import expit, logit
 from .measure import Reading
 from .probability import CLIP
 from .results import Recalibrated, Recalibration
@@ -57,7 +56,7 @@ def learn(method: str, a: Answers) -> Learned:
         raise NotLearnedError("a class has no rows to learn from")
     if method == "isotonic":
         return _isotonic(t)
-    why = calibration.no_fit(t)
+    why = logistic.no_fit(t)
     if why:
         raise NotLearnedError(why)
     if method == "temperature" and not a.is_probability:
@@ -69,14 +68,14 @@ def learn(method: str, a: Answers) -> Learned:
 
 
 def _logistic(t: Tally, probability: bool) -> Learned:
-    beta = calibration.fit(t)[0] if probability else calibration.fit_ranking(t)
+    beta = logistic.fit(t)[0] if probability else logistic.fit_ranking(t)
     a, b = float(beta[0]), float(beta[1])
     told = {"intercept": clean(a), "slope": clean(b)}
     return told, lambda s: expit(a + b * (logit(s) if probability else s))
 
 
 def _temperature(t: Tally) -> Learned:
-    slope = float(calibration.fit(t, fixed_intercept=True)[0][0])
+    slope = float(logistic.fit(t, fixed_intercept=True)[0][0])
     if slope <= 0:
         raise NotLearnedError("its scores are in reverse order, so no temperature fits")
     return {"temperature": clean(1 / slope)}, lambda s: expit(slope * logit(s))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from bisect import bisect_left
+from bisect import bisect_right
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
@@ -100,16 +100,23 @@ def _precision_at_least(s: Sweep, p: Params) -> Chosen:
 
 
 def _flag_at_most(s: Sweep, p: Params) -> Chosen:
+    """The last place where a positive stands that fits, then down through the negatives before the next one."""
     t = s.tally
-    whole = t.pos.dtype.kind == "i"
-    from_above = np.cumsum(t.both[::-1])[::-1] if whole else t.tp + t.fp
 
-    def fits(i: int) -> bool:
-        flagged = from_above[i].item()
-        return bool(flagged <= p["rows"] if "rows" in p else flagged / s.rows <= p["share"])
+    def excess(flagged: float) -> float:
+        return flagged - p["rows"] if "rows" in p else flagged / s.rows - p["share"]
 
-    first = bisect_left(range(len(t.score)), True, key=fits)  # what is flagged falls as the score rises
-    return Chosen(float(t.score[first]) if first < len(t.score) else NOTHING)
+    def fitting(flagged: FloatArray) -> int:
+        """How many fit: what is flagged rises along the array."""
+        return bisect_right(range(len(flagged)), 0.0, key=lambda i: excess(flagged[i].item()))
+
+    j = fitting(s.flagged) - 1
+    above = int(np.searchsorted(t.score, s.cutoff[j]))
+    below = int(np.searchsorted(t.score, s.cutoff[j + 1])) if j + 1 < len(s.cutoff) else -1
+    between = t.neg[below + 1 : above][::-1]
+    further = fitting(s.tp[j] + np.cumsum(np.concatenate((s.fp[j : j + 1], between)))[1:])
+    at = above - further
+    return Chosen(float(t.score[at]) if at < len(t.score) else NOTHING)
 
 
 RULES: dict[str, Callable[[Sweep, Params], Chosen]] = {

@@ -3,117 +3,183 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
-from dataclasses import replace
-from functools import cached_property
-from typing import Any
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property, partial
 
 import numpy as np
-from scipy.stats import hypergeom, norm
 
-from . import counts, influence, own, paired, ranking, table
-from .answers import Answers, mean_variance
+from . import counts, paired, table
+from .against_rest import Part, against_rest, rates_each
+from .answers import Answers
 from .approximate import SLICE, mark_difference
-from .intervals import Interval, hybrid_difference
 from .measure import Reading, metrics
 from .paired import Compared
-from .probability import moments
 from .results import SliceResult
-from .study import Field, OwnMetric
+from .study import Field
 from .table import Table
-from .values import BoolArray, Difference, FloatArray, IntArray, Metric, absent
+from .values import BoolArray, Difference, IntArray, Metric, absent
 
-COUNTED = ("f1", "mcc", "kappa", "balanced_accuracy", "youden_j")
-OTHERS = (*COUNTED, "average_precision", "brier", "log_loss")
+Codes = Mapping[str, IntArray]
+Counted = tuple[IntArray, IntArray]
 
 
-def sliced(a: Answers, fields: tuple[Field, ...], rows: BoolArray, reading: Reading) -> list[SliceResult]:
-    """All slices of one list of fields.
+JOINT = 1 << 20  # cells of all fields together, up to which one count of the rows serves every list of fields
+
+
+def sliced(
+    a: Answers, lists: Sequence[tuple[Field, ...]], rows: BoolArray, reading: Reading, rest: bool = True
+) -> list[SliceResult]:
+    """All slices of each list of fields.
 
     Parameters
     ----------
     a : the candidate on the split's rows that it is judged on
-    fields : what to slice by; `rows` picks from their codes those rows of the hold-out
+    lists : what to slice by; `rows` picks from the fields' codes those rows of the hold-out
+    rest : whether each slice is compared with the other rows
     """
-    code = np.zeros(int(rows.sum()), dtype=np.int64)
-    for f in fields:
-        code = code * len(f.values) + f.codes[rows]
-    found, place = np.unique(code, return_inverse=True)
-    place = place.astype(np.uint16 if len(found) <= 2**16 else np.int64)  # few codes are put in order by their digits
-    ends = np.cumsum(np.bincount(place, minlength=len(found)))
-    order = np.argsort(place, kind="stable")
-    cells = _cells(a, place.astype(np.int64), len(found))
+    whole = bool(rows.all())
+    codes = {f.name: f.codes if whole else f.codes[rows] for fields in lists for f in fields}
+    counted = _counted(a, lists, codes)
+    return [
+        entry
+        for i, fields in enumerate(lists)
+        for entry in _of_list(a, fields, codes, None if counted is None else counted[i], reading, rest)
+    ]
+
+
+def _of_list(
+    a: Answers, fields: tuple[Field, ...], codes: Codes, counted: Counted | None, reading: Reading, rest: bool
+) -> list[SliceResult]:
+    members = Members(fields, codes, len(a.actual))
+    found = members.found if counted is None else counted[0]
+    known: list[Known | None] = [None] * len(found)
+    if counted is not None:
+        known = _known(counted[1], a, reading, rest)
     out: list[SliceResult] = []
     families: list[dict[str, Compared | str] | None] = []
-    tests = None if cells is None else _tests(cells, reading)
-    for i in range(len(found)):
-        members = order[(ends[i - 1] if i else 0) : ends[i]]
-        known = None if cells is None or tests is None else (cells[i], {name: float(p[i]) for name, p in tests.items()})
-        entry, compared = _slice(a, members, known, reading)
-        by, left = {}, int(found[i])
+    for i, code in enumerate(found.tolist()):
+        told = known[i]
+        part = Part(a, partial(members.of, i), None if told is None else table.of_cells(told.cells, a.classes))
+        by, left = {}, code
         for f in reversed(fields):
             left, at = divmod(left, len(f.values))
             by[f.name] = f.values[at]
+        entry, compared = _slice(a, part, told, reading, rest)
         out.append({"by": dict(reversed(list(by.items()))), **entry})  # type: ignore[typeddict-item]
         families.append(compared)
-    _adjust(out, families, reading.settings.confidence)
+    if rest:
+        _adjust(out, families, reading.settings.confidence)
     return out
 
 
-def _cells(a: Answers, place: IntArray, size: int) -> IntArray | None:
-    """The matrices of all slices in one pass; None where weights or groups make more than counts of them."""
+class Members:
+    """Which rows stand in each slice of a list of fields: put in order only when a number asks for rows."""
+
+    def __init__(self, fields: tuple[Field, ...], codes: Codes, n: int) -> None:
+        self.fields, self.codes, self.n = fields, codes, n
+
+    @cached_property
+    def _placed(self) -> tuple[IntArray, IntArray]:
+        code = np.zeros(self.n, dtype=np.int64)
+        for f in self.fields:
+            code = code * len(f.values) + self.codes[f.name]
+        found, place = np.unique(code, return_inverse=True)
+        return found, place
+
+    @property
+    def found(self) -> IntArray:
+        """The joint codes that rows bear, ascending."""
+        return self._placed[0]
+
+    @cached_property
+    def _ordered(self) -> tuple[IntArray, IntArray]:
+        found, place = self._placed
+        place = place.astype(np.uint16 if len(found) <= 2**16 else np.int64)  # few codes are put in order by digits
+        ends = np.cumsum(np.bincount(place, minlength=len(found)))
+        return np.argsort(place, kind="stable"), ends
+
+    def of(self, i: int) -> IntArray:
+        """The rows of the i-th slice."""
+        order, ends = self._ordered
+        return order[(ends[i - 1] if i else 0) : ends[i]]
+
+
+def _counted(a: Answers, lists: Sequence[tuple[Field, ...]], codes: Codes) -> list[Counted] | None:
+    """For each list the joint codes that rows bear and their matrices; None where weights or groups make more of them.
+
+    The rows are counted once over all fields together, where that is not too many cells, and summed for each list.
+    """
     if a.predicted is None or a.designed:
         return None
-    return table.make_each(a.actual, a.predicted, a.classes, place, size, a.none_counts and not a.all_answered)
-
-
-def _tests(cells: IntArray, reading: Reading) -> dict[str, FloatArray]:
-    """The test of each rate of each slice against the other rows, shape (slices,), all at once."""
-    positive = 0 if reading.positive is None else reading.positive
-    which = counts.masks(Table(cells[0], cells[0]), positive)
-    whole = cells.sum(axis=0)
-    out = {}
-    for name in counts.RATES:
-        of, among = which[name]
-        k1, n1 = cells[:, of].sum(axis=1), cells[:, among].sum(axis=1)
-        k2, n2 = whole[of].sum() - k1, whole[among].sum() - n1
-        out[name] = hypergeometric_midp(k1, n1, k2, n2)
+    none_column = a.none_counts and not a.all_answered
+    fields = {f.name: len(f.values) for one in lists for f in one}
+    shape = (a.classes, a.classes + (1 if none_column else 0))
+    if math.prod((*fields.values(), *shape)) > JOINT:
+        return [c for one in lists for c in _counted_apart(a, one, codes, none_column)]
+    together = table.make_each(
+        a.actual, a.predicted, a.classes, [(codes[f], k) for f, k in fields.items()], none_column
+    )
+    cells = together.reshape(*fields.values(), *shape)
+    out = []
+    for one in lists:
+        axes = [list(fields).index(f.name) for f in one]
+        others = tuple(i for i in range(len(fields)) if i not in axes)
+        kept = sorted(axes)
+        summed = cells.sum(axis=others).transpose(*(kept.index(i) for i in axes), -2, -1).reshape(-1, *shape)
+        found = np.flatnonzero(summed.any(axis=(1, 2)))
+        out.append((found, summed[found]))
     return out
 
 
-class Rest:
-    """The rows outside of a slice: their matrix at once, the rows themselves only when a number asks for them."""
+def _counted_apart(a: Answers, one: tuple[Field, ...], codes: Codes, none_column: bool) -> list[Counted]:
+    """The same for one list alone, by the codes that rows bear."""
+    assert a.predicted is not None
+    members = Members((*one,), codes, len(a.actual))
+    found, place = members._placed
+    cells = table.make_each(a.actual, a.predicted, a.classes, [(place, len(found))], none_column)
+    return [(found, cells)]
 
-    def __init__(self, whole: Answers, inside: IntArray | BoolArray, counted: Table | None = None) -> None:
-        self.whole, self.inside, self.counted = whole, inside, counted
 
-    @cached_property
-    def rows(self) -> Answers:
-        """The other rows."""
-        outside = np.ones(len(self.whole.actual), dtype=bool)
-        outside[self.inside] = False
-        return self.whole.take(outside, self.counted)
+def _known(cells: IntArray, a: Answers, reading: Reading, rest: bool) -> list[Known | None]:
+    """What the counts alone tell of each slice, all at once."""
+    metrics_each: Sequence[dict[str, Metric] | None] = [None] * len(cells)
+    if reading.positive is not None:
+        metrics_each = counts.count_metrics_each(cells, reading.positive, reading.settings.sampling, reading.names)
+    rates: Sequence[dict[str, Compared | str]] = [{}] * len(cells)
+    if rest:
+        rates = rates_each(cells, 0 if reading.positive is None else reading.positive)
+    return [Known(*of_slice) for of_slice in zip(cells, metrics_each, rates, strict=True)]
 
-    @cached_property
-    def table(self) -> Table | None:
-        """Their matrix."""
-        return self.rows.table if self.counted is None else self.counted
+
+@dataclass(frozen=True)
+class Known:
+    """What the counts tell of a slice: its matrix, its count metrics, its rates against those of the rest."""
+
+    cells: IntArray
+    metrics: dict[str, Metric] | None
+    rates: dict[str, Compared | str]
 
 
 def _slice(
-    a: Answers, members: IntArray, known: tuple[IntArray, dict[str, float]] | None, reading: Reading
+    a: Answers, part: Part, known: Known | None, reading: Reading, rest: bool
 ) -> tuple[dict[str, object], dict[str, Compared | str] | None]:
-    cells, tests = known or (None, None)
-    counted = None if cells is None else table.of_cells(cells, a.classes)
-    s = a.take(members, counted)
-    t = s.table
-    weighted = int((s.weight > 0).sum()) if s.weight is not None else len(s.actual)
-    found = metrics(s, reading)
-    actual = np.bincount(s.actual, minlength=a.classes)
+    k = a.classes
+    if known is not None and part.table is not None:
+        by_class = known.cells.sum(axis=1)
+        unanswered, weighted = int(known.cells[:, k:].sum()), int(by_class.sum())
+        needs_rows = a.score is not None or a.probabilities is not None or bool(reading.own)
+        s = part.rows if needs_rows else _bare(a, part.table)
+    else:
+        s = part.rows
+        by_class, unanswered = np.bincount(s.actual, minlength=k), int((~s.answered).sum())
+        weighted = int((s.weight > 0).sum()) if s.weight is not None else len(s.actual)
+    t = part.table
+    found = metrics(s, reading, counted=None if known is None else known.metrics)
     entry: dict[str, object] = {
-        "rows": len(s.actual),
-        "actual": {c: int(actual[k]) for k, c in enumerate(reading.classes)},
-        "no_answer": int((~s.answered).sum()),
+        "rows": int(by_class.sum()),
+        "actual": {c: int(by_class[i]) for i, c in enumerate(reading.classes)},
+        "no_answer": unanswered,
         "matrix": None if t is None else t.cells.tolist(),
         "metrics": found,
         "rest": {},
@@ -122,161 +188,21 @@ def _slice(
         why = f"the slice has fewer than {reading.settings.min_slice} rows"
         entry["metrics"] = {name: absent(why) for name in found}
         return entry, None
+    if not rest:
+        return entry, None
     others = None
-    if cells is not None and a.table is not None:
-        others = table.of_cells(_padded(a.table.cells, cells.shape[1]) - cells, a.classes)
-    return entry, against_rest(s, Rest(a, members, others), found, reading, tests)
+    if known is not None and a.table is not None:
+        others = table.of_cells(_padded(a.table.cells, known.cells.shape[1]) - known.cells, k)
+    return entry, against_rest(part, part.others(others), found, reading, None if known is None else known.rates)
+
+
+def _bare(a: Answers, counted: Table) -> Answers:
+    """Answers of classes only, of which their matrix is all that any number reads."""
+    return replace(a.take(np.zeros(0, dtype=np.int64)), counted=counted)
 
 
 def _padded(cells: IntArray, width: int) -> IntArray:
     return cells if cells.shape[1] == width else np.pad(cells, ((0, 0), (0, width - cells.shape[1])))
-
-
-def against_rest(
-    s: Answers, rest: Rest, found: dict[str, Metric], reading: Reading, tests: Mapping[str, float] | None = None
-) -> dict[str, Compared | str]:
-    """Each metric of a slice, whose own metrics are `found`, minus that of the other rows; a string is why none.
-
-    `tests` are the p-values of rates, where they are known already.
-    """
-    positive = 0 if reading.positive is None else reading.positive
-    out: dict[str, Compared | str] = {}
-    for name, value in found.items():
-        if name in counts.RATES:
-            out[name] = _rates(name, s.table, rest.table, positive, value, (tests or {}).get(name))
-        elif name == "roc_auc" or name in OTHERS:
-            out[name] = _others(name, s, rest, positive, value)
-        elif mine := reading.own_named(name):
-            out[name] = _own(mine, s, rest, value, reading)
-    return out
-
-
-def _rates(
-    name: str, s: Table | None, rest: Table | None, positive: int, value: Metric, known: float | None
-) -> Compared | str:
-    if s is None or rest is None or value["value"] is None:
-        return value.get("why", "there is no number here")
-    a, b = (t.share(*counts.masks(t, positive)[name]) for t in (s, rest))
-    if b.n <= 0:
-        return "the other rows have no such number"
-    gap = a.value - b.value
-
-    def interval(confidence: float) -> Interval:
-        return hybrid_difference(a.value, a.interval(confidence), b.value, b.interval(confidence))
-
-    if s.suffix:
-        spread = a.value * (1 - a.value) / a.effective + b.value * (1 - b.value) / b.effective
-        p = 2.0 * float(norm.sf(abs(gap) / math.sqrt(spread))) if spread > 0 else (1.0 if gap == 0 else None)
-        return Compared(gap, p, "independent" + s.suffix, interval, "the rows show a difference and no variance")
-    p = float(hypergeometric_midp(a.k, a.n, b.k, b.n)) if known is None else known
-    return Compared(gap, p, "hypergeometric_midp", interval)
-
-
-def hypergeometric_midp(k1: Any, n1: Any, k2: Any, n2: Any) -> Any:
-    """Twice the smaller of the two mid tails of k1 given the margins, at most 1; of numbers or of arrays of them.
-
-    Examples
-    --------
-    3 of 3 against 0 of 3: the tail is half of 1/20, so p = 0.05.
-
-    >>> round(float(hypergeometric_midp(3, 3, 0, 3)), 12)
-    0.05
-    """
-    law = np.add(n1, n2), np.add(k1, k2), n1
-    half = hypergeom.pmf(k1, *law) / 2
-    return np.minimum(1.0, 2.0 * np.minimum(hypergeom.cdf(k1, *law) - half, hypergeom.sf(k1, *law) + half))
-
-
-def _others(name: str, s: Answers, outside: Rest, positive: int, value: Metric) -> Compared | str:
-    if value["value"] is None:
-        return value["why"]
-    if name in COUNTED and not s.designed:
-        return _by_cells(name, s.table, outside.table, positive, value["value"])
-    rest = outside.rows
-    if name == "roc_auc":
-        return _areas(s, rest, value["value"])
-    psi = influence.of_rows(name, s, positive)
-    if name in ("average_precision", "brier", "log_loss") and not rest.answered.any():
-        return "the other rows have no such number"
-    other = _value(name, rest, positive)
-    psi_rest = influence.of_rows(name, rest, positive) if other is not None else None
-    if psi is None or psi_rest is None or other is None:
-        return "the other rows have no such number"
-    variance = mean_variance(psi, s.weight, s.group) + mean_variance(psi_rest, rest.weight, rest.group)
-    return paired.normal(value["value"] - other, variance, "influence" + s.suffix)
-
-
-def _by_cells(name: str, t: Table | None, u: Table | None, positive: int, value: float) -> Compared | str:
-    """A count metric's difference from the cells alone."""
-    assert t is not None
-    other = None if u is None else _of_table(name, u, positive)
-    if u is None or other is None:
-        return "the other rows have no such number"
-    variance = 0.0
-    for one in (t, u):
-        psi = influence.of_cells(name, one.cells.astype(np.float64), positive)
-        if psi is None:
-            return "the other rows have no such number"
-        variance += float(np.add.reduce((one.cells * psi**2).reshape(-1))) / one.total**2
-    return paired.normal(value - other, variance, "influence")
-
-
-def _own(mine: OwnMetric, s: Answers, outside: Rest, value: Metric, reading: Reading) -> Compared | str:
-    if value["value"] is None:
-        return value["why"]
-    rest = outside.rows
-    other = own.metric(mine, rest, replace(reading.settings, draws=2), reading.no_cutoff)
-    if other["value"] is None:
-        return "the other rows have no such number"
-    gap = value["value"] - other["value"]
-    psi, psi_rest = own.influence(mine, s), own.influence(mine, rest)
-    if psi is None or psi_rest is None:
-        return Compared(gap, None, "none", None, f"there is no test of {mine.name}")
-    variance = mean_variance(psi, s.weight, s.group) + mean_variance(psi_rest, rest.weight, rest.group)
-    return paired.normal(gap, variance, "influence" + s.suffix)
-
-
-def _value(name: str, a: Answers, positive: int) -> float | None:
-    """A metric's value alone."""
-    if name in ("brier", "log_loss"):
-        m = moments(a, name)
-        return m.mean if m else None
-    if name == "average_precision":
-        counted = a.tally
-        if counted is None or counted.positives <= 0 or counted.negatives <= 0:
-            return None
-        return ranking.average_precision_value(counted)
-    return None if a.table is None else _of_table(name, a.table, positive)
-
-
-def _of_table(name: str, t: Table, positive: int) -> float | None:
-    if t.total <= 0:
-        return None
-    if name in ("mcc", "kappa"):
-        value = float((counts.mcc if name == "mcc" else counts.kappa)(t.cells.astype(np.float64)))
-        return value if math.isfinite(value) else None
-    which = counts.masks(t, positive)
-    if name == "f1":
-        share = t.share(*which["f1"])
-        return 2 * share.k / (share.k + share.n) if share.n > 0 else None
-    recalls = [t.share(*counts.masks(t, k)["recall"]) for k in range(t.classes)]
-    found = [r.value for r in recalls if r.n > 0]
-    if not found or (t.classes == 2 and len(found) < 2):
-        return None
-    return sum(found) / len(found) if name == "balanced_accuracy" else sum(found) - 1
-
-
-def _areas(s: Answers, rest: Answers, area: float) -> Compared | str:
-    t, u = s.tally, rest.tally
-    assert t is not None
-    assert u is not None
-    if min(u.positives, u.negatives) <= 0:
-        return "the other rows have no such number"
-    if min(t.positives, t.negatives, u.positives, u.negatives) < 2:
-        return "the test needs two rows of each class on both sides"
-    other = ranking.roc_area(u)
-    variance = ranking.area_variance(s, t, area) + ranking.area_variance(rest, u, other)
-    return paired.normal(area - other, variance, "delong" + s.suffix)
 
 
 def _adjust(out: list[SliceResult], families: list[dict[str, Compared | str] | None], confidence: float) -> None:

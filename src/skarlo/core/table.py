@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -11,6 +13,7 @@ import numpy.typing as npt
 
 from . import intervals
 from .draws import generator
+from .tally import blocks
 from .values import BoolArray, FloatArray, IntArray
 
 Cells = npt.NDArray[Any]
@@ -89,8 +92,9 @@ class Table:
             return self._resampled(sampling)
         rng = generator(sampling.seed, "dirichlet", self.cells.shape, self.cells.reshape(-1))
         counts = self._effective_cells()
-        prior = 2.0 / self.cells.shape[1] ** 2
-        return rng.dirichlet(counts.reshape(-1) + prior, size=sampling.draws).reshape(-1, *self.cells.shape)
+        return rng.dirichlet(counts.reshape(-1) + prior(self.cells.shape[1]), size=sampling.draws).reshape(
+            -1, *self.cells.shape
+        )
 
     def multinomial(self, sampling: Sampling) -> FloatArray:
         """Draws of the table, shape (draws, K, L): as many rows drawn again, or resampled clusters."""
@@ -136,6 +140,11 @@ class Share:
         return intervals.wilson_share(self.value, self.effective, confidence)
 
 
+def prior(columns: int) -> float:
+    """What is added to each cell of a matrix before it is drawn: 2 / K², no answer being a class more."""
+    return 2.0 / columns**2
+
+
 def make(
     actual: IntArray, predicted: IntArray, classes: int, *, none_column: bool = False,
     weight: FloatArray | None = None, group: IntArray | None = None,
@@ -179,13 +188,27 @@ def make(
 
 
 def make_each(
-    actual: IntArray, predicted: IntArray, classes: int, code: IntArray, size: int, none_column: bool
+    actual: IntArray, predicted: IntArray, classes: int, codes: Sequence[tuple[IntArray, int]], none_column: bool
 ) -> IntArray:
-    """The cells of many tables in one pass: shape (size, K, L), of the rows that bear each code."""
+    """The cells of many tables in one pass, of the rows that bear each combination of codes: shape (all, K, L).
+
+    codes : for each field the rows' codes, shape (n,), and how many there are; the last runs fastest
+    """
     width = classes + (1 if none_column else 0)
-    column = np.where(predicted < 0, classes, predicted) if none_column else predicted
-    at = (code * classes + actual) * width + column
-    return np.bincount(at, minlength=size * classes * width).astype(np.int64).reshape(size, classes, width)
+    at = np.empty(len(actual), dtype=np.int64)
+    for i in blocks(len(actual)):
+        here = at[i]
+        here[:] = 0
+        for code, size in codes:
+            here *= size
+            here += code[i]
+        here *= classes
+        here += actual[i]
+        here *= width
+        said = predicted[i]
+        here += np.where(said < 0, classes, said) if none_column else said
+    size = math.prod(size for _, size in codes) * classes * width
+    return np.bincount(at, minlength=size).astype(np.int64).reshape(-1, classes, width)
 
 
 def of_cells(cells: IntArray, classes: int) -> Table:

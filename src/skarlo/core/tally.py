@@ -10,7 +10,7 @@ weight) before anything is summed, so that the order they came in changes no bit
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -21,6 +21,14 @@ import numpy.typing as npt
 from .values import BoolArray, FloatArray, IntArray
 
 Counts = npt.NDArray[Any]
+
+# Passes over all rows go block by block, so that each block stays in the processor's cache from step to step.
+BLOCK = 1 << 14
+
+
+def blocks(n: int) -> Iterator[slice]:
+    """The places 0 … n-1 in blocks, in order."""
+    return (slice(i, min(n, i + BLOCK)) for i in range(0, n, BLOCK))
 
 
 @dataclass(frozen=True)
@@ -95,6 +103,10 @@ class Steps:
 
 def _steps(t: Tally) -> Steps:
     """Filled from the lowest score up, so from the last place down; counts below turn into counts from above."""
+    if len(t.score) == t.rows:  # no two rows tie: each positive's rank tells all
+        at = np.flatnonzero(t.pos)[::-1]
+        tp = np.arange(1, at.size + 1)
+        return Steps(t.score[at], np.ones_like(tp), np.zeros_like(tp), tp, t.rows - at - tp)
     stands = t.pos != 0
     k = int(np.count_nonzero(stands))
     score, (pos, neg, tp, fp) = np.empty(k), np.empty((4, k), dtype=np.int64)
@@ -157,18 +169,16 @@ def make(score: FloatArray, positive: BoolArray, weight: FloatArray | None = Non
     if not (np.isfinite(low) and np.isfinite(high)):
         raise ValueError("every score must be a finite number")
     if weight is not None:
-        return _make_weighted(score + 0.0, positive, weight)  # -0.0 and 0.0 are one score
+        return weighted(score, np.where(positive, weight, -weight)).tally()
     if low >= 0.0 and high < 2.0:
         return _from_keys(_packed(score, positive), lambda bits: bits)
+    if low > -2.0 and high < 2.0:
+        return _from_keys(_packed_signed(score, positive), _swapped)
     origin = _origin(score)
     if origin is not None:
         return _from_keys(_packed_wide(score, positive, origin), lambda m: _unpacked_wide(m, origin))
     score = score + 0.0
     return merge([_one_class(np.sort(score[positive]), True), _one_class(np.sort(score[~positive]), False)])
-
-
-# Passes over all rows go block by block, so that each block stays in the processor's cache from step to step.
-BLOCK = 1 << 14
 
 
 def _packed(score: FloatArray, positive: BoolArray) -> IntArray:
@@ -179,6 +189,23 @@ def _packed(score: FloatArray, positive: BoolArray) -> IntArray:
         part = key[i : i + BLOCK]
         np.left_shift(bits[i : i + BLOCK], 1, out=part)
         part |= which[i : i + BLOCK]
+    return key
+
+
+def _swapped(bits: IntArray) -> IntArray:
+    """Bit patterns of floats as integers in the same order, and back: what is below 0 runs the other way."""
+    return bits ^ ((bits >> 63) & np.int64(2**63 - 1))
+
+
+def _packed_signed(score: FloatArray, positive: BoolArray) -> IntArray:
+    """Scores in (-2, 2) as integers in the same order, whose two top bits are alike, with the class in the lowest."""
+    key = np.empty(score.size, dtype=np.int64)
+    which = np.ascontiguousarray(positive).view(np.int8)
+    for at in blocks(score.size):
+        part = _swapped((score[at] + 0.0).view(np.int64))  # -0.0 and 0.0 are one score
+        part <<= 1
+        part |= which[at]
+        key[at] = part
     return key
 
 
@@ -256,36 +283,72 @@ def _from_keys(key: IntArray, bits_of: Callable[[IntArray], IntArray]) -> Tally:
     return Tally(score, pos[:out], neg[:out])
 
 
-def _make_weighted(score: FloatArray, positive: BoolArray, weight: FloatArray) -> Tally:
-    order = np.argsort(score)
-    n = score.size
-    ordered, signed, at = np.empty(n), np.where(positive, weight, -weight), np.empty(n)
-    ties = False
-    for i in range(0, n, BLOCK):
-        rows = order[i : i + BLOCK]
-        part = ordered[i : i + BLOCK]
-        np.take(score, rows, out=part, mode="clip")
-        np.take(signed, rows, out=at[i : i + BLOCK], mode="clip")
-        ties = ties or bool((part[1:] == part[:-1]).any()) or (i > 0 and part[0] == ordered[i - 1])
-    if not ties:
-        return Tally(ordered, np.maximum(at, 0.0), np.maximum(np.negative(at, out=at), 0.0))
-    order = _canonical_order(order, ordered, positive, weight)
-    first = np.flatnonzero(np.concatenate(([True], ordered[1:] != ordered[:-1])))
-    positive, weight = positive[order], weight[order]
-    return Tally(
-        ordered[first],
-        np.add.reduceat(np.where(positive, weight, 0.0), first),
-        np.add.reduceat(np.where(positive, 0.0, weight), first),
-    )
+@dataclass(frozen=True)
+class WeightedRows:
+    """Rows with sampling weights in one order, by score, class and weight: what can be merged before it is summed.
+
+    Attributes
+    ----------
+    score : float64, shape (n,), ascending
+    signed : float64, shape (n,); the weight of a row of the positive class, less the weight of one of the negative
+    """
+
+    score: FloatArray
+    signed: FloatArray
+
+    def tally(self) -> Tally:
+        """Sums of weights at the distinct scores."""
+        pos, neg = np.maximum(self.signed, 0.0), np.maximum(-self.signed, 0.0)
+        new = self.score[1:] != self.score[:-1]
+        if new.all():
+            return Tally(self.score, pos, neg)
+        first = np.flatnonzero(np.concatenate(([True], new)))
+        return Tally(self.score[first], np.add.reduceat(pos, first), np.add.reduceat(neg, first))
 
 
-def _canonical_order(order: IntArray, ordered: FloatArray, positive: BoolArray, weight: FloatArray) -> IntArray:
-    """Rows by score, class and weight. Only rows of equal score need more than one sort to have one order."""
-    same = ordered[1:] == ordered[:-1]
-    tied = np.flatnonzero(np.concatenate((same, [False])) | np.concatenate(([False], same)))
-    rows = order[tied]
-    order[tied] = rows[np.lexsort((weight[rows], positive[rows], ordered[tied]))]
-    return order
+def weighted(score: FloatArray, signed: FloatArray) -> WeightedRows:
+    """Rows put in order; `score` and `signed` as in WeightedRows, in any order."""
+    score = score + 0.0  # -0.0 and 0.0 are one score
+    order = _order(score, signed)
+    out = np.empty(score.size), np.empty(score.size)
+    for at in blocks(score.size):
+        np.take(score, order[at], out=out[0][at], mode="clip")
+        np.take(signed, order[at], out=out[1][at], mode="clip")
+    return WeightedRows(*out)
+
+
+def merge_weighted(parts: Iterable[WeightedRows]) -> WeightedRows:
+    """The rows of a whole from any partition of them: its tally is that of the whole, bit for bit."""
+    rows = list(parts)
+    return weighted(np.concatenate([r.score for r in rows]), np.concatenate([r.signed for r in rows]))
+
+
+def _order(score: FloatArray, signed: FloatArray) -> IntArray:
+    """The rows by score, class and weight.
+
+    The low bits of the scores' integers give way to the row's number, so that a plain sort orders all but the few rows
+    that share the bits left, and those that tie; these are put in order by themselves.
+    """
+    bits = max(1, (score.size - 1).bit_length())
+    numbers = np.int64((1 << bits) - 1)
+    key = np.empty(score.size, dtype=np.int64)
+    for at in blocks(score.size):
+        part = _swapped(score[at].view(np.int64))
+        part &= ~numbers
+        part |= np.arange(at.start, at.stop)
+        key[at] = part
+    key.sort()
+    same = np.zeros(score.size + 1, dtype=bool)
+    for at in blocks(score.size - 1):
+        after = slice(at.start + 1, at.stop + 1)
+        differ = (key[at] ^ key[after]).view(np.uint64)
+        np.less_equal(differ, np.uint64(numbers), out=same[after])
+    key &= numbers
+    tied = np.flatnonzero(same[1:] | same[:-1])
+    if tied.size:
+        rows = key[tied]
+        key[tied] = rows[np.lexsort((signed[rows], score[rows]))]
+    return key
 
 
 def _one_class(ordered: FloatArray, positive: bool) -> Tally:
@@ -297,8 +360,13 @@ def _one_class(ordered: FloatArray, positive: bool) -> Tally:
 
 
 def merge(parts: Iterable[Tally]) -> Tally:
-    """The tally of all rows from the tallies of any partition of them, bit for bit (without weights)."""
+    """The tally of all rows from the tallies of any partition of them, bit for bit; weighted rows merge before a tally.
+
+    Raises ValueError for sums of weights: which of them were added first would show in the last bits.
+    """
     tallies = list(parts)
+    if any(t.pos.dtype.kind == "f" for t in tallies):
+        raise ValueError("tallies of weights do not merge; merge their rows with merge_weighted")
     if not tallies:
         return make(np.zeros(0), np.zeros(0, dtype=bool))
     score = np.concatenate([t.score for t in tallies])
