@@ -154,8 +154,8 @@ def test_equal_mass_cuts_by_ranks(rows, bins):
     edges = [0, *sorted(c for c in cuts if c < n), n]
     expected = [ordered[a:b] for a, b in pairwise(edges)]
     distinct, count = np.unique(ordered, return_counts=True)
-    code = calibration.mass_bins(count, bins)
-    found = [np.repeat(distinct[code == i], count[code == i]).tolist() for i in range(code[-1] + 1)]
+    places = calibration.mass_edges((count,), bins).tolist()
+    found = [np.repeat(distinct[i:j], count[i:j]).tolist() for i, j in pairwise(places)]
     assert found == expected
 
 
@@ -178,8 +178,8 @@ def test_the_logistic_fit_has_no_gradient_left():
     t = tally.make(s.candidates[0].score, s.actual == 1)
     (a, b), _ = logistic.fit(t, fixed_slope=False)
     p = 1 / (1 + np.exp(-(a + b * logistic.logit(t.score))))
-    assert abs((t.pos - t.both * p).sum()) / t.rows < 1e-12
-    assert abs(((t.pos - t.both * p) * logistic.logit(t.score)).sum()) / t.rows < 1e-12
+    assert abs((t.pos - (t.pos + t.neg) * p).sum()) / t.rows < 1e-12
+    assert abs(((t.pos - (t.pos + t.neg) * p) * logistic.logit(t.score)).sum()) / t.rows < 1e-12
     apart = tally.make(np.array([0.1, 0.2, 0.8]), np.array([False, False, True]))
     assert "separate" in logistic.no_fit(apart)
 

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from skarlo.core import calibration, decision, logistic, ranking, recalibration, tally
+from skarlo.core import calibration, curves, decision, logistic, ranking, recalibration, tally
 from skarlo.core.answers import Answers
 from skarlo.core.measure import Reading
 from skarlo.core.study import Settings
@@ -148,7 +148,7 @@ def test_gain_and_lift_by_definition(rows):
     if not positives:
         return
     t = tally.make(np.array([s for _, s in rows]), np.array([a for a, _ in rows]))
-    found = ranking.gain_curve(t)
+    found = curves.listed(curves.gain_curve(t))
     assert (found["flagged_share"][0], found["recall"][0], found["lift"][0]) == (0.0, 0.0, None)
     for i, cutoff in enumerate(sorted({s for _, s in rows}, reverse=True), 1):
         flagged = [a for a, s in rows if s >= cutoff]

@@ -72,7 +72,7 @@ class Answers:
 
     @cached_property
     def all_answered(self) -> bool:
-        return bool(self.answered.all())
+        return not bool(np.isnan(self.score).any()) if self.score is not None else bool(self.answered.all())
 
     @cached_property
     def with_answer(self) -> Answers:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
@@ -16,7 +17,7 @@ from .draws import NO_DRAW, ends, generator
 from .logistic import expit, fit_on, logit, no_fit
 from .probability import moments
 from .table import Sampling
-from .tally import Tally
+from .tally import Tally, at_ranks, blocks
 from .values import BoolArray, FloatArray, IntArray, Metric, absent, bounded, clean, measured, point, total
 
 # From this variance on a sum of Bernoulli draws is taken as normal; under it, beyond this many rows, as Poisson.
@@ -28,29 +29,64 @@ def width_bins(score: FloatArray, bins: int) -> IntArray:
     return np.minimum(np.floor(score * bins).astype(np.int64), bins - 1)
 
 
-def mass_bins(rows: IntArray, bins: int) -> IntArray:
-    """The equal-mass bin of each distinct score, from the rows at each.
+def width_edges(score: FloatArray, bins: int) -> IntArray:
+    """Where each equal-width bin begins among ascending scores, and last their number: shape (bins + 1,)."""
+    count = np.zeros(bins, dtype=np.int64)
+    for at in blocks(len(score)):
+        count += np.bincount(width_bins(score[at], bins), minlength=bins)
+    return np.concatenate(([0], np.cumsum(count)))
+
+
+def mass_edges(rows: tuple[IntArray, ...], bins: int) -> IntArray:
+    """The same for equal-mass bins, from the rows at each distinct score (the counts are added up).
 
     A cut at rank ceil(k n / bins), k = 1 … bins - 1, moves up to the end of its tie group; coinciding cuts count once.
     """
-    reached = np.cumsum(rows)
-    n = int(reached[-1])
+    n = sum(int(r.sum()) for r in rows)
     ranks = np.array([-(-k * n // bins) for k in range(1, bins)], dtype=np.int64)
-    cuts = np.unique(np.searchsorted(reached, ranks))
-    return np.searchsorted(cuts, np.arange(len(rows)))
+    return np.unique(np.concatenate(([0], at_ranks(rows, ranks) + 1, [len(rows[0])])))
 
 
-def _in_bins(code: IntArray, size: int, *values: FloatArray | IntArray) -> list[FloatArray]:
-    """Sums of each of the values by bin: scores ascend, so each bin is one stretch."""
-    edges = np.searchsorted(code, np.arange(size + 1))
-    return [np.array([np.add.reduce(v[i:j]) for i, j in pairwise(edges)], dtype=np.float64) for v in values]
+@dataclass(frozen=True)
+class _Sums:
+    """Sums over the rows of each bin, positives and negatives apart; each shape (bins,)."""
+
+    pos: FloatArray
+    neg: FloatArray
+    score_pos: FloatArray
+    score_neg: FloatArray
+    variance: FloatArray
+
+    @property
+    def rows(self) -> FloatArray:
+        return self.pos + self.neg
+
+    @property
+    def score(self) -> FloatArray:
+        """Sums of scores: what is expected of positives."""
+        return self.score_pos + self.score_neg
 
 
-def _gaps(t: Tally, code: IntArray, size: int) -> tuple[FloatArray, FloatArray, FloatArray]:
-    """Weight, mean score and observed share of each bin; the latter two NaN where a bin is empty."""
-    n, pos, sums = _in_bins(code, size, t.both, t.pos, t.both * t.score)
+def _sums(t: Tally, edges: IntArray) -> _Sums:
+    """Scores ascend, so each bin is one stretch of the tally, summed block by block."""
+    out = []
+    for i, j in pairwise(edges.tolist()):
+        parts = []
+        for at in blocks(j - i):
+            here = slice(i + at.start, i + at.stop)
+            score, pos, neg = t.score[here], t.pos[here], t.neg[here]
+            up, down = pos * score, neg * score
+            rest = (up + down) * (1.0 - score)
+            parts.append([np.add.reduce(x) for x in (pos, neg, up, down, rest)])
+        out.append(np.add.reduce(np.array(parts, dtype=np.float64).reshape(-1, 5), axis=0))
+    return _Sums(*np.ascontiguousarray(np.array(out).T))
+
+
+def _gaps(sums: _Sums) -> tuple[FloatArray, FloatArray]:
+    """Mean score and observed share of each bin; NaN where a bin is empty."""
+    n = sums.rows
     with np.errstate(invalid="ignore", divide="ignore"):
-        return n, np.where(n > 0, sums / n, np.nan), np.where(n > 0, pos / n, np.nan)
+        return np.where(n > 0, sums.score / n, np.nan), np.where(n > 0, sums.pos / n, np.nan)
 
 
 def ece(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Metric:
@@ -59,18 +95,14 @@ def ece(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Metric:
     Marks: `expected_if_calibrated`, what chance alone gives; `p_calibrated`, how often scores that are true
     probabilities give as much (Bröcker and Smith 2007, Weather Forecast. 22:651).
     """
-    code = width_bins(t.score, bins)
-    at_pos, at_neg = t.pos * t.score, t.neg * t.score
-    spread = at_pos + at_neg
-    spread *= 1.0 - t.score
-    pos, neg, up, down, variance = _in_bins(code, bins, t.pos, t.neg, at_pos, at_neg, spread)
-    cells, sums = np.concatenate((pos, neg)), np.concatenate((up, down))
+    edges = width_edges(t.score, bins)
+    sums = _sums(t, edges)
+    cells, scores = np.concatenate((sums.pos, sums.neg)), np.concatenate((sums.score_pos, sums.score_neg))
     n = total(cells)
-    value = total(np.abs(up + down - pos)) / n
-    expected = math.sqrt(2.0 / math.pi) * total(np.sqrt(variance)) / n
-    rng = generator(sampling.seed, "calibrated", (bins,), cells if a.weight is not None else cells.astype(np.int64))
-    p = _p_calibrated(t, code, (pos + neg, up + down, variance), value, rng, sampling.draws)
-    drawn = _ece_clustered(a, t, bins, sampling) if a.group is not None else _ece_drawn(a, cells, sums, sampling)
+    value = total(np.abs(sums.score - sums.pos)) / n
+    expected = math.sqrt(2.0 / math.pi) * total(np.sqrt(sums.variance)) / n
+    p = _p_calibrated(t, edges, sums, value, sampling)
+    drawn = _ece_clustered(a, t, bins, sampling) if a.group is not None else _ece_drawn(a, cells, scores, sampling)
     if not len(drawn):
         return point(value, NO_DRAW)
     low, high = ends(drawn, sampling.confidence)
@@ -82,36 +114,34 @@ def ece(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Metric:
     return metric
 
 
-def _p_calibrated(
-    t: Tally, code: IntArray, of_bins: tuple[FloatArray, FloatArray, FloatArray], value: float,
-    rng: np.random.Generator, draws: int,
-) -> float:  # fmt: skip
+def _p_calibrated(t: Tally, edges: IntArray, sums: _Sums, value: float, sampling: Sampling) -> float:
     """Share of draws of y ~ Bernoulli(score) whose gap is at least the one observed.
 
     The sum of a bin's draws is taken as normal where its variance is at least 9, and drawn row by row under that (as
-    Poisson beyond 2,000 rows). `of_bins`: rows, expected positives and their variance in each bin.
+    Poisson beyond 2,000 rows).
     """
-    edges = np.searchsorted(code, np.arange(len(of_bins[0]) + 1))
-    gap = np.zeros(draws)
-    for b, (rows, mean, variance) in enumerate(zip(*of_bins, strict=True)):
+    rng = generator(sampling.seed, "calibrated", sums.pos.shape, np.concatenate((sums.pos, sums.neg)))
+    gap = np.zeros(sampling.draws)
+    for (i, j), rows, mean, variance in zip(
+        pairwise(edges.tolist()), sums.rows, sums.score, sums.variance, strict=True
+    ):
         if rows <= 0:
             continue
         if variance >= NORMAL or t.pos.dtype.kind != "i":
-            drawn: FloatArray | IntArray = rng.normal(mean, math.sqrt(variance), size=draws)
+            drawn: FloatArray | IntArray = rng.normal(mean, math.sqrt(variance), size=sampling.draws)
         elif rows <= MANY:
-            at = slice(edges[b], edges[b + 1])
-            drawn = rng.binomial(t.both[at], t.score[at], size=(draws, edges[b + 1] - edges[b])).sum(axis=1)
+            each = t.pos[i:j] + t.neg[i:j]
+            drawn = rng.binomial(each, t.score[i:j], size=(sampling.draws, j - i)).sum(axis=1)
         else:
-            drawn = rng.poisson(mean, size=draws)
+            drawn = rng.poisson(mean, size=sampling.draws)
         gap += np.abs(drawn - mean) / t.rows
-    return float(np.count_nonzero(gap >= value - 1e-12)) / draws
+    return float(np.count_nonzero(gap >= value - 1e-12)) / sampling.draws
 
 
 def _ece_drawn(a: Answers, cells: FloatArray, sums: FloatArray, sampling: Sampling) -> FloatArray:
     """The gap over redrawn counts by bin and class, each cell at its mean score."""
     mean = np.divide(sums, cells, out=np.zeros_like(sums), where=cells > 0)
-    counted = cells if a.weight is not None else cells.astype(np.int64)
-    rng = generator(sampling.seed, "ece", cells.shape, counted)
+    rng = generator(sampling.seed, "ece", cells.shape, cells)
     n = max(1, round(_effective(a, float(cells.sum()))))
     drawn = rng.multinomial(n, cells / cells.sum(), size=sampling.draws)
     bins = len(cells) // 2
@@ -155,19 +185,18 @@ def confidence_of(a: Answers) -> tuple[FloatArray, BoolArray]:
     return b.probabilities.max(axis=1), b.predicted == b.actual
 
 
-def mce(t: Tally, rows: IntArray, bins: int) -> Metric:
+def mce(t: Tally, rows: tuple[IntArray, ...], bins: int) -> Metric:
     """The largest gap between mean score and observed share over the equal-mass bins."""
-    code = mass_bins(rows, bins)
-    n, mean, share = _gaps(t, code, int(code[-1]) + 1)
-    at = n > 0
-    return point(float(np.abs(mean - share)[at].max()), "the largest of several gaps has no interval")
+    sums = _sums(t, mass_edges(rows, bins))
+    mean, share = _gaps(sums)
+    return point(float(np.abs(mean - share)[sums.rows > 0].max()), "the largest of several gaps has no interval")
 
 
-def rows_at(a: Answers, t: Tally) -> IntArray:
-    """Rows (not weights) at each distinct score."""
+def rows_at(a: Answers, t: Tally) -> tuple[IntArray, ...]:
+    """Rows (not weights) at each distinct score, as counts that add up."""
     if a.weight is None:
-        return np.asarray(t.both)
-    return np.bincount(a.place, minlength=len(t.score)).astype(np.int64)
+        return t.pos, t.neg
+    return (np.bincount(a.place, minlength=len(t.score)).astype(np.int64),)
 
 
 def isotonic(t: Tally) -> tuple[IntArray, FloatArray, FloatArray]:
@@ -175,7 +204,7 @@ def isotonic(t: Tally) -> tuple[IntArray, FloatArray, FloatArray]:
 
     Pool adjacent violators, ties pooled first; neighbouring blocks of one share are one block.
     """
-    n = t.both.astype(np.float64)
+    n = (t.pos + t.neg).astype(np.float64)
     keep = n > 0
     fit = isotonic_regression(t.pos[keep] / n[keep], weights=n[keep])
     first = np.flatnonzero(keep)[np.asarray(fit.blocks[:-1], dtype=np.int64)]
@@ -197,8 +226,8 @@ def block(a: Answers, t: Tally, bins: int, sampling: Sampling) -> dict[str, Any]
     p = t.positives / n
     fitted = total(weight * share * (1 - share)) / n
     return {
-        "equal_width": _bins(a, t, rows, width_bins(t.score, bins), np.linspace(0.0, 1.0, bins + 1), sampling),
-        "equal_mass": _bins(a, t, rows, mass_bins(rows, bins), None, sampling),
+        "equal_width": _bins(a, t, rows, width_edges(t.score, bins), np.linspace(0.0, 1.0, bins + 1), sampling),
+        "equal_mass": _bins(a, t, rows, mass_edges(rows, bins), None, sampling),
         "isotonic": {"from": t.score[first].tolist(), "to": t.score[last].tolist(), "observed": share.tolist()},
         "parts": {
             "miscalibration": clean(m.mean - fitted) if m else 0.0,
@@ -210,26 +239,25 @@ def block(a: Answers, t: Tally, bins: int, sampling: Sampling) -> dict[str, Any]
 
 
 def _bins(
-    a: Answers, t: Tally, rows: IntArray, code: IntArray, edges: FloatArray | None, sampling: Sampling
+    a: Answers, t: Tally, rows: tuple[IntArray, ...], edges: IntArray, named: FloatArray | None, sampling: Sampling
 ) -> dict[str, list[Any]]:
-    size = len(edges) - 1 if edges is not None else int(code[-1]) + 1
-    _, mean, share = _gaps(t, code, size)
-    count = np.bincount(code, weights=rows, minlength=size).astype(np.int64)
+    """A reliability diagram's bins; `named` are the scores at their edges, else those of their rows."""
+    mean, share = _gaps(_sums(t, edges))
     out: dict[str, list[Any]] = {
         k: [] for k in ("low_edge", "high_edge", "rows", "mean_score", "observed", "low", "high")
     }
-    n = float(count.sum())
+    n = float(sum(r.sum() for r in rows))
     effective = _effective(a, n) / n if n else 1.0
-    for i in range(size):
-        at = np.flatnonzero(code == i)
-        out["low_edge"].append(float(edges[i]) if edges is not None else float(t.score[at[0]]))
-        out["high_edge"].append(float(edges[i + 1]) if edges is not None else float(t.score[at[-1]]))
-        out["rows"].append(int(count[i]))
+    for i, (first, end) in enumerate(pairwise(edges.tolist())):
+        count = sum(int(r[first:end].sum()) for r in rows)
+        out["low_edge"].append(float(named[i]) if named is not None else float(t.score[first]))
+        out["high_edge"].append(float(named[i + 1]) if named is not None else float(t.score[end - 1]))
+        out["rows"].append(count)
         if not np.isfinite(mean[i]):
             for name in ("mean_score", "observed", "low", "high"):
                 out[name].append(None)
             continue
-        low, high = intervals.wilson_share(float(share[i]), effective * int(count[i]), sampling.confidence)
+        low, high = intervals.wilson_share(float(share[i]), effective * count, sampling.confidence)
         for name, x in (("mean_score", mean[i]), ("observed", share[i]), ("low", low), ("high", high)):
             out[name].append(clean(x))
     return out
@@ -239,7 +267,7 @@ def spiegelhalter(t: Tally) -> dict[str, Any]:
     """Test that the scores are true probabilities (Spiegelhalter 1986, Stat. Med. 5:421)."""
     s = t.score
     gap = total(t.pos * (1 - s) * (1 - 2 * s) - t.neg * s * (1 - 2 * s))
-    variance = total(t.both * (1 - 2 * s) ** 2 * s * (1 - s))
+    variance = total((t.pos + t.neg) * (1 - 2 * s) ** 2 * s * (1 - s))
     if variance <= 0:
         return {"z": None, "p": None, "why": "the scores leave no room for chance"}
     z = gap / math.sqrt(variance)

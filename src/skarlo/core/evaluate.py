@@ -23,7 +23,6 @@ from . import (
     gates,
     in_use,
     measure,
-    ranking,
     recalibration,
     rules,
 )
@@ -316,10 +315,11 @@ def _draw(a: Answers, reading: Reading, how: Curves) -> dict[str | None, dict[st
 
 
 def _curves(t: Tally, how: Curves) -> dict[str, Any]:
-    drawn = {"roc": ranking.roc_curve(t), "pr": ranking.pr_curve(t), "gain": ranking.gain_curve(t)}
-    if how == "full":
-        return drawn
-    return {name: _thin(curve, *list(curve)[:2]) for name, curve in drawn.items()}
+    drawn = {"roc": curves.roc_curve(t), "pr": curves.pr_curve(t), "gain": curves.gain_curve(t)}
+    return {
+        name: curves.listed(curve, slice(None) if how == "full" else curves.thinned(curve))
+        for name, curve in drawn.items()
+    }
 
 
 def _net_benefit(a: Answers, reading: Reading, how: Curves) -> Any:
@@ -327,11 +327,6 @@ def _net_benefit(a: Answers, reading: Reading, how: Curves) -> Any:
     if how == "none" or t is None or not a.is_probability or t.rows <= 0:
         return None
     return decision.net_benefit_curve(a, reading.settings.confidence)
-
-
-def _thin(curve: dict[str, list[float | None]], x: str, y: str) -> dict[str, list[float | None]]:
-    kept = curves.keep(np.array(curve[x], dtype=np.float64), np.array(curve[y], dtype=np.float64))
-    return {name: [values[i] for i in kept] for name, values in curve.items()}
 
 
 def _baselines(study: Study) -> list[tuple[str, bool]]:

@@ -44,7 +44,7 @@ def fit(t: Tally, fixed_slope: bool = False, fixed_intercept: bool = False) -> t
 
 def fit_ranking(t: Tally) -> FloatArray:
     """Intercept and slope of the same regression on the score itself, standardised for the fit (Platt 1999)."""
-    n = t.both.astype(np.float64)
+    n = (t.pos + t.neg).astype(np.float64)
     middle = total(n * t.score) / total(n)
     spread = math.sqrt(total(n * (t.score - middle) ** 2) / total(n))
     beta, _ = fit_on(t, (t.score - middle) / spread, np.array([True, True]))
@@ -96,7 +96,7 @@ def fit_on(t: Tally, x: FloatArray, free: BoolArray) -> tuple[FloatArray, FloatA
 
     def likelihood(beta: FloatArray) -> float:
         e = beta[0] + beta[1] * x
-        return total(t.pos * e - t.both * np.logaddexp(0.0, e))
+        return total(t.pos * e - (t.pos + t.neg) * np.logaddexp(0.0, e))
 
     def moved(beta: FloatArray, step: FloatArray) -> FloatArray:
         out = beta.copy()
@@ -126,10 +126,9 @@ def fit_on(t: Tally, x: FloatArray, free: BoolArray) -> tuple[FloatArray, FloatA
 
 
 def _near(t: Tally, x: FloatArray, free: BoolArray, start: FloatArray) -> FloatArray:
-    """A start close to the maximum: the fit to runs of neighbouring scores, each at its mean x."""
+    """A start close to the maximum: the fit to runs of neighbouring scores, each at its middle."""
     ends, pos, neg = coarse(t, COARSE)
-    first = np.concatenate(([0], ends[:-1] + 1))
-    middle = np.add.reduceat(x * t.both, first) / (pos + neg)
+    middle = x[(np.concatenate(([0], ends[:-1] + 1)) + ends) // 2]
     out = start.copy()
     try:
         out[free] = fit_on(Tally(t.score[ends], pos, neg), middle, free)[0]

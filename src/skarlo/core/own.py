@@ -358,7 +358,8 @@ def _precision_at_top(own: OwnMetric, a: Answers, settings: Settings) -> Metric:
         return absent(f"there are fewer than {clean(k):g} rows")
     flagged = t.tp + t.fp
     at = int(np.flatnonzero(flagged >= k - 1e-9)[-1])
-    inside = (k - (flagged[at] - t.both[at])) / t.both[at]
+    here = t.pos[at] + t.neg[at]
+    inside = (k - (flagged[at] - here)) / here
     value = (t.tp[at] - t.pos[at] + inside * t.pos[at]) / k
     if a.designed:
         n = k / float(t.rows) * effective_rows(a.with_answer.weight, a.with_answer.group, len(a.with_answer.actual))

@@ -82,22 +82,23 @@ def row_loss(a: Answers, name: str) -> FloatArray:
 
 
 def _tallied_moments(t: Tally, name: str) -> Moments:
-    """The same over the counts at the distinct scores, block by block."""
-    losses = [row_losses(t, name, at) for at in blocks(len(t.score))]
-    counts = [(t.pos[at], t.neg[at]) for at in blocks(len(t.score))]
-
-    def summed(power: int, middle: float) -> float:
-        parts = []
-        for sides, rows in zip(losses, counts, strict=True):
-            for loss, n in zip(sides, rows, strict=True):
-                d = loss - middle
-                parts.append(np.add.reduce(n * d if power == 1 else n * d * d if power == 2 else n * d * d * d))
-        return total(np.array(parts)) / float(t.rows)
-
-    mean = summed(1, 0.0)
-    variance = summed(2, mean)
-    skewness = summed(3, mean) / math.pow(variance, 1.5) if variance > 0 else 0.0
-    return Moments(mean, variance, skewness, variance / t.rows, t.rows)
+    """The same over the counts at the distinct scores, block by block: the mean first, then what lies around it."""
+    rows, parts = float(t.rows), []
+    for at in blocks(len(t.score)):
+        on_pos, on_neg = row_losses(t, name, at)
+        parts.append(np.add.reduce(t.pos[at] * on_pos) + np.add.reduce(t.neg[at] * on_neg))
+    mean = total(np.array(parts)) / rows
+    squares, cubes = [], []
+    for at in blocks(len(t.score)):
+        for loss, n in zip(row_losses(t, name, at), (t.pos[at], t.neg[at]), strict=True):
+            d = loss - mean
+            around = n * d * d
+            squares.append(np.add.reduce(around))
+            around *= d
+            cubes.append(np.add.reduce(around))
+    variance = total(np.array(squares)) / rows
+    skewness = total(np.array(cubes)) / rows / math.pow(variance, 1.5) if variance > 0 else 0.0
+    return Moments(mean, variance, skewness, variance / rows, rows)
 
 
 def _moments(loss: FloatArray, weight: FloatArray, n: float) -> Moments | None:

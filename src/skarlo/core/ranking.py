@@ -290,36 +290,3 @@ def _ks_clustered(a: Answers, t: Tally, sampling: Sampling) -> FloatArray:
             gap = np.cumsum(pos[::-1]) / pos.sum() - np.cumsum(neg[::-1]) / neg.sum()
             out[i] = max(0.0, float(gap.max()))
     return np.asarray(out[np.isfinite(out)])
-
-
-def roc_curve(t: Tally) -> dict[str, list[float | None]]:
-    """The exact ROC curve from (0, 0), whose cutoff is null, to (1, 1): one point a distinct score."""
-    return {
-        "fpr": [0.0, *(t.fp[::-1] / t.negatives).tolist()],
-        "tpr": [0.0, *(t.tp[::-1] / t.positives).tolist()],
-        "cutoff": [None, *t.score[::-1].tolist()],
-    }
-
-
-def pr_curve(t: Tally) -> dict[str, list[float | None]]:
-    """Precision and recall at each distinct score, from the highest down; no point is invented."""
-    tp, fp = t.tp[::-1], t.fp[::-1]
-    at = tp + fp > 0
-    return {
-        "recall": (tp / t.positives)[at].tolist(),
-        "precision": (tp[at] / (tp + fp)[at]).tolist(),
-        "cutoff": t.score[::-1][at].tolist(),
-    }
-
-
-def gain_curve(t: Tally) -> dict[str, list[float | None]]:
-    """Recall and lift against the share of rows flagged, from flagging nothing (no lift there) to flagging all."""
-    tp, fp = t.tp[::-1], t.fp[::-1]
-    flagged, recall = (tp + fp) / t.rows, tp / t.positives
-    at = flagged > 0
-    return {
-        "flagged_share": [0.0, *flagged[at].tolist()],
-        "recall": [0.0, *recall[at].tolist()],
-        "lift": [None, *(recall[at] / flagged[at]).tolist()],
-        "cutoff": [None, *t.score[::-1][at].tolist()],
-    }

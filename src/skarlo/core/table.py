@@ -165,11 +165,13 @@ def make(
     [[1, 0], [1, 1]]
     """
     width = classes + (1 if none_column else 0)
+    rows = make_each(actual, predicted, classes, (), none_column)[0]
+    if weight is None and group is None:
+        return Table(rows, rows)
     column = np.where(predicted < 0, classes, predicted) if none_column else predicted
     cell = actual * width + column
     shape = (classes, width)
     size = classes * width
-    rows = np.bincount(cell, minlength=size).astype(np.int64).reshape(shape)
     cells: Cells = rows
     squares = None
     if weight is not None:

@@ -77,11 +77,6 @@ class Tally:
         pos = self.pos[at]
         return Steps(self.score[at], pos, self.neg[at], np.cumsum(pos), self.fp[at])
 
-    @cached_property
-    def both(self) -> Counts:
-        """Rows at each score."""
-        return self.pos + self.neg
-
     def at(self, cutoff: float) -> tuple[Any, Any]:
         """True and false positives when a row is predicted positive at score >= cutoff."""
         i = int(np.searchsorted(self.score, cutoff, side="left"))
@@ -106,7 +101,8 @@ def _steps(t: Tally) -> Steps:
     if len(t.score) == t.rows:  # no two rows tie: each positive's rank tells all
         at = np.flatnonzero(t.pos)[::-1]
         tp = np.arange(1, at.size + 1)
-        return Steps(t.score[at], np.ones_like(tp), np.zeros_like(tp), tp, t.rows - at - tp)
+        one, none = (np.broadcast_to(np.int64(x), tp.shape) for x in (1, 0))
+        return Steps(t.score[at], one, none, tp, t.rows - at - tp)
     stands = t.pos != 0
     k = int(np.count_nonzero(stands))
     score, (pos, neg, tp, fp) = np.empty(k), np.empty((4, k), dtype=np.int64)
@@ -395,7 +391,20 @@ def coarse(t: Tally, cells: int) -> tuple[IntArray, Counts, Counts]:
     k = len(t.score)
     if k <= cells:
         return np.arange(k), t.pos, t.neg
-    rows = np.cumsum(t.both)
-    ends = np.unique(np.searchsorted(rows, rows[-1] * np.arange(1, cells + 1) / cells).clip(0, k - 1))
+    ends = np.unique(at_ranks((t.pos, t.neg), t.rows * np.arange(1, cells + 1) / cells))
     first = np.concatenate(([0], ends[:-1] + 1))
     return ends, np.add.reduceat(t.pos, first), np.add.reduceat(t.neg, first)
+
+
+def at_ranks(counts: tuple[Counts, ...], ranks: npt.NDArray[Any]) -> IntArray:
+    """The first place at which so many rows are reached, for each of the ascending ranks; `counts` are added up."""
+    n = len(counts[0])
+    out = np.full(len(ranks), n - 1, dtype=np.int64)
+    before: Any = 0
+    done = 0
+    for at in blocks(n):
+        reached = before + np.cumsum(np.add.reduce([c[at] for c in counts], axis=0))
+        here = int(np.searchsorted(ranks, reached[-1], side="right"))
+        out[done:here] = at.start + np.searchsorted(reached, ranks[done:here])
+        before, done = reached[-1], max(done, here)
+    return out
