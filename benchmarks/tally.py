@@ -31,7 +31,7 @@ def ours(score: np.ndarray, positive: np.ndarray) -> tuple[float, ...]:
     """Tally, both areas, KS, and every cutoff rule."""
     t = tally.make(score, positive)
     out = [ranking.roc_area(t), ranking.average_precision_value(t), ranking.ks_value(t)]
-    s = rules.sweep(t, t.positives, t.negatives)
+    s = rules.Sweep(t, t.positives, t.negatives)
     for name, p in (
         ("best_f1", {}), ("best_youden", {}), ("least_cost", {"false_positive": 3.0, "false_negative": 40.0}),
         ("recall_at_least", {"value": 0.9}), ("precision_at_least", {"value": 0.3}), ("flag_at_most", {"share": 0.1}),

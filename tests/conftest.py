@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 import json
+import tomllib
+from pathlib import Path
 
+import jsonschema
 import pytest
 from hypothesis import settings
 from sqlmodel import select
 
 from files import write_study
+from skarlo.intake import InputError, read_spec
+from skarlo.intake.schemas import SCHEMAS
 from skarlo.studies import accounts
 from skarlo.studies.records import User
 from skarlo.studies.workspace import Workspace
@@ -18,8 +23,24 @@ from skarlo.web.demo import bring_in
 
 settings.register_profile("skarlo", deadline=None, max_examples=100, derandomize=True)
 settings.load_profile("skarlo")
+RESULTS, STUDY = (jsonschema.Draft202012Validator(SCHEMAS[name]()) for name in ("results", "study"))
 PASSWORD = "a long password"
 ROLES = {"ana": "analyst", "ben": "analyst", "ava": "approver", "vic": "viewer", "ada": "admin"}
+
+
+@pytest.fixture(autouse=True)
+def written_files_are_valid(tmp_path):
+    """Whatever a test leaves behind as a study file that can be read, or as results, fits its schema."""
+    yield
+    for path in filter(Path.is_file, tmp_path.rglob("*.toml")):
+        try:
+            read_spec(path)
+        except InputError:
+            continue
+        STUDY.validate(tomllib.loads(path.read_text(encoding="utf-8-sig")))
+    for path in filter(Path.is_file, tmp_path.rglob("*.json")):
+        if path.read_bytes()[:40].startswith(b'{"format": "skarlo.results/1"'):
+            RESULTS.validate(json.loads(path.read_bytes()))
 
 
 @pytest.fixture

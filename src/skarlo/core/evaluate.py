@@ -23,6 +23,7 @@ from . import (
     gates,
     in_use,
     measure,
+    quoted,
     recalibration,
     rules,
 )
@@ -34,6 +35,7 @@ from .results import (
     CandidateResult,
     CutoffResult,
     OwnMetricResult,
+    QuotedResult,
     Results,
     SettingsResult,
     SliceResult,
@@ -91,9 +93,16 @@ def evaluate(study: Study, how: Curves = "compact", memo: Memo | None = None) ->
         "pairs": pairs,
         "best": {study.report_on: comparing.best(entrants, pairs, study.settings.confidence)},
         "against_baseline": {study.report_on: against},
+        **({"quoted": _quoted(study, done)} if study.quoted else {}),  # type: ignore[typeddict-item]
         "findings": [*study.findings, *findings.of_study(study, entries, entrants, against)],
         "gates": gates.judge(study, [d.judged(study) for d in done] if study.gates else []),
     }
+
+
+def _quoted(study: Study, done: list[_Done]) -> list[QuotedResult]:
+    reading = Reading(study.classes, study.positive, study.settings)
+    measured = {d.entry["name"]: d.entry["splits"][study.report_on]["metrics"] for d in done}
+    return [quoted.told(q, reading, measured) for q in study.quoted]
 
 
 def _own_metric(m: OwnMetric) -> OwnMetricResult:

@@ -71,13 +71,19 @@ def score_metrics(a: Answers, reading: Reading) -> dict[str, Metric]:
 
 
 def _counts(a: Answers, reading: Reading) -> dict[str, Metric]:
-    sampling, t = reading.settings.sampling, a.table
-    if reading.positive is not None:
-        if t is None:
-            whole = counts.count_metrics(_nothing_said(a), reading.positive, sampling, reading.names)
-            return {k: m if k == "prevalence" else absent(reading.no_cutoff) for k, m in whole.items()}
-        return counts.count_metrics(t, reading.positive, sampling, reading.names)
+    t = a.table
+    if t is None and reading.positive is not None:
+        whole = counts.count_metrics(_nothing_said(a), reading.positive, reading.settings.sampling, reading.names)
+        return {k: m if k == "prevalence" else absent(reading.no_cutoff) for k, m in whole.items()}
     assert t is not None
+    return of_table(t, reading)
+
+
+def of_table(t: Table, reading: Reading) -> dict[str, Metric]:
+    """The metrics that a matrix alone tells."""
+    sampling = reading.settings.sampling
+    if reading.positive is not None:
+        return counts.count_metrics(t, reading.positive, sampling, reading.names)
     whole_table = {"accuracy": counts.rate("accuracy", t, 0, sampling, reading.names)}
     whole_table["balanced_accuracy"] = counts.mean_recall(t, sampling)
     return whole_table | counts.agreement_metrics(t, sampling)

@@ -199,6 +199,17 @@ class OwnMetricResult(TypedDict):
     parameters: NotRequired[dict[str, Any]]
 
 
+class QuotedResult(TypedDict):
+    """A published result without its rows: its metrics, and where each of its values lies against each candidate's
+    interval on the reported rows: "inside", "below" or "above"."""
+
+    name: str
+    source: str
+    matrix: list[list[int]] | None
+    metrics: dict[str, Metric]
+    against: dict[str, dict[str, str]]
+
+
 class Results(TypedDict):
     """Everything that was computed for a study: a function of its inputs alone."""
 
@@ -212,6 +223,7 @@ class Results(TypedDict):
     pairs: list[PairResult]
     best: dict[str, dict[str, Lead]]
     against_baseline: dict[str, dict[str, dict[str, dict[str, Difference]]]]
+    quoted: NotRequired[list[QuotedResult]]
     findings: list[Finding]
     gates: list[GateResult]
 

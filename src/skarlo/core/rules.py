@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_right
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from .shown import shown
-from .tally import Tally
-from .values import BoolArray, FloatArray
+from .tally import Counts, Tally, blocks
+from .values import FloatArray
 
 NOTHING = math.inf
+Values = Callable[[Counts, Counts], FloatArray]
 
 
 @dataclass(frozen=True)
@@ -28,80 +30,81 @@ class Chosen:
 class Sweep:
     """Counts at the cutoffs that can be best: flagging nothing, then each score where a positive stands, downwards.
 
-    A score where none stands only adds false positives, so no rule but flag_at_most ever prefers it.
+    A score where none stands only adds false positives, so no rule but flag_at_most ever prefers it. `positives` and
+    `negatives` are all actual rows, answered or not.
     """
 
-    cutoff: FloatArray
-    tp: FloatArray
-    fp: FloatArray
+    tally: Tally
     positives: float
     negatives: float
-    tally: Tally
 
     @property
     def rows(self) -> float:
         return self.positives + self.negatives
 
-    @property
-    def flagged(self) -> FloatArray:
-        return self.tp + self.fp
-
-
-def sweep(t: Tally, positives: float, negatives: float) -> Sweep:
-    """The cutoffs of a tally. `positives` and `negatives` are all actual rows, answered or not."""
-    s = t.steps
-    zero = np.zeros(1, dtype=s.tp.dtype)
-    return Sweep(
-        np.concatenate(([NOTHING], s.score)), np.concatenate((zero, s.tp)), np.concatenate((zero, s.fp)), positives,
-        negatives, t,
-    )  # fmt: skip
+    def values(self, of: Values) -> Iterator[tuple[FloatArray, FloatArray]]:
+        """Cutoffs and what they are worth, block by block, from the highest down; flagging nothing first."""
+        t = self.tally.steps
+        none = np.zeros(1, dtype=t.tp.dtype)
+        yield np.array([NOTHING]), of(none, none)
+        for at in blocks(len(t.score)):
+            yield t.score[at], of(t.tp[at], t.fp[at])
 
 
 Params = Mapping[str, float]
 
 
-def _best(value: FloatArray, s: Sweep) -> Chosen:
-    """The highest cutoff among equal optima."""
-    return Chosen(float(s.cutoff[int(np.argmax(value))]))
-
-
-def _first(good: BoolArray, s: Sweep, why: str) -> Chosen:
-    found = np.flatnonzero(good)
-    return Chosen(float(s.cutoff[found[0]])) if found.size else Chosen(None, why)
+def _best(of: Values, s: Sweep) -> tuple[Any, float]:
+    """The greatest value (an integer where it is counted) and the highest cutoff among those that reach it."""
+    best: Any = -math.inf
+    at = NOTHING
+    for cutoff, value in s.values(of):
+        i = int(np.argmax(value))
+        if value[i].item() > best:
+            best, at = value[i].item(), float(cutoff[i])
+    return best, at
 
 
 def _best_f1(s: Sweep, p: Params) -> Chosen:
-    below = s.flagged + s.positives
-    return _best(np.divide(2 * s.tp, below, out=np.zeros(len(below)), where=below > 0), s)
+    def f1(tp: Counts, fp: Counts) -> FloatArray:
+        below = tp + fp + s.positives
+        return np.asarray(np.divide(2 * tp, below, out=np.zeros(len(below)), where=below > 0))
+
+    return Chosen(_best(f1, s)[1])
 
 
 def _best_youden(s: Sweep, p: Params) -> Chosen:
-    return _best(s.tp * s.negatives - s.fp * s.positives, s)
+    return Chosen(_best(lambda tp, fp: tp * s.negatives - fp * s.positives, s)[1])
 
 
 def _least_cost(s: Sweep, p: Params) -> Chosen:
-    return _best(-(p["false_positive"] * s.fp + p["false_negative"] * (s.positives - s.tp)), s)
+    cost = _best(lambda tp, fp: -(p["false_positive"] * fp + p["false_negative"] * (s.positives - tp)), s)
+    return Chosen(cost[1])
 
 
 def _recall_at_least(s: Sweep, p: Params) -> Chosen:
-    recall = s.tp / s.positives
-    return _first(
-        recall >= p["value"], s, f"the greatest recall that any cutoff reaches is {shown(float(recall.max()))}"
-    )
+    most = 0.0
+    for cutoff, recall in s.values(lambda tp, fp: tp / s.positives):
+        reached = np.flatnonzero(recall >= p["value"])
+        if reached.size:
+            return Chosen(float(cutoff[reached[0]]))
+        most = max(most, float(recall.max()))
+    return Chosen(None, f"the greatest recall that any cutoff reaches is {shown(most)}")
 
 
 def _precision_at_least(s: Sweep, p: Params) -> Chosen:
-    some = s.flagged > 0
-    precision = np.divide(s.tp, s.flagged, out=np.full(len(s.tp), -1.0), where=some)
-    good = precision >= p["value"]
-    if not good.any():
-        return Chosen(None, f"the greatest precision that any cutoff reaches is {shown(float(precision.max()))}")
-    return _best(np.where(good, s.tp, -1), s)
+    def precision(tp: Counts, fp: Counts) -> FloatArray:
+        return np.asarray(np.divide(tp, tp + fp, out=np.full(len(tp), -1.0), where=tp + fp > 0))
+
+    caught, cutoff = _best(lambda tp, fp: np.where(precision(tp, fp) >= p["value"], tp, -1), s)
+    if caught < 0:
+        return Chosen(None, f"the greatest precision that any cutoff reaches is {shown(_best(precision, s)[0])}")
+    return Chosen(cutoff)
 
 
 def _flag_at_most(s: Sweep, p: Params) -> Chosen:
     """The last place where a positive stands that fits, then down through the negatives before the next one."""
-    t = s.tally
+    t, steps = s.tally, s.tally.steps
 
     def excess(flagged: float) -> float:
         return flagged - p["rows"] if "rows" in p else flagged / s.rows - p["share"]
@@ -110,11 +113,12 @@ def _flag_at_most(s: Sweep, p: Params) -> Chosen:
         """How many fit: what is flagged rises along the array."""
         return bisect_right(range(len(flagged)), 0.0, key=lambda i: excess(flagged[i].item()))
 
-    j = fitting(s.flagged) - 1
-    above = int(np.searchsorted(t.score, s.cutoff[j]))
-    below = int(np.searchsorted(t.score, s.cutoff[j + 1])) if j + 1 < len(s.cutoff) else -1
+    j = fitting(steps.tp + steps.fp)  # so many places where a positive stands fit
+    tp, fp = (steps.tp[j - 1 : j], steps.fp[j - 1 : j]) if j else (np.zeros(1), np.zeros(1))
+    above = int(np.searchsorted(t.score, steps.score[j - 1])) if j else len(t.score)
+    below = int(np.searchsorted(t.score, steps.score[j])) if j < len(steps.score) else -1
     between = t.neg[below + 1 : above][::-1]
-    further = fitting(s.tp[j] + np.cumsum(np.concatenate((s.fp[j : j + 1], between)))[1:])
+    further = fitting(tp[0] + np.cumsum(np.concatenate((fp, between)))[1:])
     at = above - further
     return Chosen(float(t.score[at]) if at < len(t.score) else NOTHING)
 
@@ -157,4 +161,4 @@ def choose(rule: str, parameters: Params, t: Tally, positives: float, negatives:
         return Chosen(None, "the split looked at has no negative rows")
     if positives + negatives <= 0:
         return Chosen(None, "the split looked at has no rows")
-    return RULES[rule](sweep(t, positives, negatives), parameters)
+    return RULES[rule](Sweep(t, positives, negatives), parameters)

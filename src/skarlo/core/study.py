@@ -116,6 +116,16 @@ class Settings:
 
 
 @dataclass(frozen=True)
+class Quoted:
+    """A published result without its rows: metric values, or a whole matrix of counts, and where it is from."""
+
+    name: str
+    source: str
+    metrics: Mapping[str, float] = field(default_factory=dict)
+    matrix: tuple[tuple[int, ...], ...] | None = None
+
+
+@dataclass(frozen=True)
 class Study:
     """One question about candidates on a held-out set.
 
@@ -155,3 +165,4 @@ class Study:
     sha256: str | None = None
     split_rows: Mapping[str, int] = field(default_factory=dict)
     findings: tuple[Finding, ...] = ()
+    quoted: tuple[Quoted, ...] = ()

@@ -11,6 +11,7 @@ from skarlo import core
 from skarlo.core.values import FloatArray, IntArray
 
 from .columns import Files, Loading, at, codes_of, one_of, read_ids
+from .labels import merged
 from .problems import Problem
 from .read import Source, as_number, as_text
 from .spec import CandidateSpec, RuleSpec, StudySpec
@@ -39,7 +40,7 @@ def read_candidate(
         order = joined
     if any(column is None for column in columns):
         return None
-    read = _Reading(c, order, ids, source.name, classes, doing)
+    read = _Reading(c, order, ids, source.name, classes, spec.holdout.merge, doing)
     about: dict[str, Any] = {
         "in_use": c.in_use, "version": c.version, "made_with": c.made_with, "sha256": source.sha256(),
         "no_answer": c.no_answer, "price_per_1000": c.price_per_1000, "latency_ms": c.latency_ms,
@@ -86,9 +87,10 @@ class _Reading:
     """Columns of one candidate, put into the order of the hold-out; an index of -1 is a row it does not answer."""
 
     def __init__(self, c: CandidateSpec, order: IntArray, ids: pl.Series | None, file: str, classes: list[str],
-                 doing: Loading) -> None:  # fmt: skip
+                 merge: dict[str, str], doing: Loading) -> None:  # fmt: skip
         self.c, self.order, self.ids, self.file, self.classes, self.doing = c, order, ids, file, classes, doing
         self.absent = order < 0
+        self.merge = merge
         self.strict = c.no_answer == "error"
 
     def _column(self, column: pl.Series) -> pl.Series:
@@ -99,7 +101,7 @@ class _Reading:
         self.doing.problems.append(Problem(message, self.file, row, at(self.ids, i), column, found, expected))
 
     def labels(self, column: pl.Series) -> IntArray:
-        text = as_text(self._column(column))
+        text = merged(as_text(self._column(column)), self.merge)
         codes = codes_of(text, self.classes)
         codes[self.absent] = -1
         strange = 0
@@ -192,15 +194,19 @@ def _join(
     own = read_ids(table, id_name, source.name, doing)
     if own is None or ids is None:
         return None
-    for i in (~own.is_in(ids.implode()) & (own != "")).arg_true().to_list():
-        doing.problems.append(Problem("the id is not in the hold-out", source.name, i + 2, own[i], id_name,
-                                      expected="ids of the hold-out only"))  # fmt: skip
-    missing = (~ids.is_in(own.implode()) & (ids != "")).arg_true().to_list()
-    for i in missing if c.no_answer == "error" else []:
-        doing.problems.append(Problem(f"has no answer for this hold-out row (row {i + 2} there)", source.name,
-                                      id=ids[i], column=id_name, expected="an answer for every id"))  # fmt: skip
-    if len(doing.problems) > before or own.n_unique() < len(own) or ids.n_unique() < len(ids):
-        return None
+    if len(own) == len(ids) and bool((own == ids).all()) and len(doing.problems) == before:
+        return np.arange(rows)
     place = pl.DataFrame({"id": own, "at": np.arange(len(own))})
-    joined = pl.DataFrame({"id": ids}).join(place, on="id", how="left", maintain_order="left")
-    return joined["at"].fill_null(-1).to_numpy(writable=True).astype(np.int64)
+    joined = pl.DataFrame({"id": ids}).join(place, on="id", how="left", maintain_order="left")["at"]
+    unanswered = int(joined.is_null().sum())
+    if len(doing.problems) > before or len(joined) - unanswered < len(own):
+        for i in (~own.is_in(ids.implode()) & (own != "")).arg_true().to_list():
+            doing.problems.append(Problem("the id is not in the hold-out", source.name, i + 2, own[i], id_name,
+                                          expected="ids of the hold-out only"))  # fmt: skip
+    if unanswered and c.no_answer == "error":
+        for i in (~ids.is_in(own.implode()) & (ids != "")).arg_true().to_list():
+            doing.problems.append(Problem(f"has no answer for this hold-out row (row {i + 2} there)", source.name,
+                                          id=ids[i], column=id_name, expected="an answer for every id"))  # fmt: skip
+    if len(doing.problems) > before or len(joined) != rows:
+        return None
+    return joined.fill_null(-1).to_numpy(writable=True).astype(np.int64)

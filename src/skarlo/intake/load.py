@@ -8,20 +8,19 @@ import numpy as np
 import polars as pl
 
 from skarlo import core
-from skarlo.core import formula
-from skarlo.core.definitions import MANY_CLASSES, TWO_CLASSES
-from skarlo.core.gates import COUNTS
-from skarlo.core.own import MEASURES, UNTESTED
-from skarlo.core.study import Field, Gate, OwnMetric
+from skarlo.core.study import Field
 from skarlo.core.values import BoolArray, Finding, FloatArray, IntArray
 
 from . import examine
 from .answers import read_candidate
+from .asks import gates_of, own_metrics, quoted_of
 from .columns import Files, Loading, at, codes_of, in_order, measured, one_of, read_ids
 from .glance import glance
+from .holdout import Holdout, read_holdout
+from .labels import merged, near_labels
 from .problems import InputError, Problem
-from .read import as_number, as_text
-from .spec import GateSpec, HoldoutSpec, MetricSpec, RuleSpec, StudySpec
+from .read import as_text
+from .spec import HoldoutSpec, RuleSpec, StudySpec
 
 __all__ = ["Files", "load"]
 
@@ -40,19 +39,21 @@ def load(spec: StudySpec, files: Files) -> core.Study:
         With every problem found; nothing is guessed, filled in or renormalised.
     """
     doing = Loading()
-    h = spec.holdout
-    source = files(h.path)
-    table = doing.table(source)
-    if table is None:
-        raise InputError(doing.problems)
-    if table.height == 0:
-        doing.problems.append(Problem("has a header and no rows", source.name))
-        raise InputError(doing.problems)
+    holdout = read_holdout(spec.holdout, files, doing)
+    spec = spec.model_copy(update={"holdout": holdout.spec})
+    try:
+        return _joined(spec, holdout, files, doing)
+    except InputError as e:
+        raise InputError(holdout.located(e.problems)) from e
+
+
+def _joined(spec: StudySpec, holdout: Holdout, files: Files, doing: Loading) -> core.Study:
+    h, table, source = spec.holdout, holdout.table, holdout.source
     ids = read_ids(table, h.id, source.name, doing) if h.id is not None else None
     truth = doing.column(table, h.truth, source.name, "actual class")
     if truth is None:
         raise InputError(doing.problems)
-    labels = as_text(truth)
+    labels = _merged(h, as_text(truth), source.name, doing)
     classes = _classes(h, labels, ids, source.name, doing)
     splits, split_rows, kept = _splits(h, table, source.name, doing)
     weight = _weight(h, table, source.name, ids, splits, doing)
@@ -68,8 +69,8 @@ def load(spec: StudySpec, files: Files) -> core.Study:
         found for c in spec.candidates
         if (found := read_candidate(c, spec, table, ids, source, classes, files, doing)) is not None
     ]  # fmt: skip
-    own, numbers = _own_metrics(spec, table, classes, doing)
-    gates = _gates(spec, classes, own, doing)
+    own, numbers = own_metrics(spec, table, classes, doing)
+    gates = gates_of(spec, classes, own, doing)
     if h.tune_on is None:
         _rules_without_tuning(spec, doing)
     if doing.problems:
@@ -77,6 +78,9 @@ def load(spec: StudySpec, files: Files) -> core.Study:
     s = spec.settings
     rates = h.base_rate_in_use
     actual, positive = codes_of(labels, classes), _positive(h, classes)
+    quoted = quoted_of(spec, classes, doing)
+    if doing.problems:
+        raise InputError(doing.problems)
     doing.findings += _examined(spec, table, ids, actual, classes, positive, splits)
     for c in candidates:
         if c.cutoff is not None and not c.ranking_only:
@@ -100,24 +104,24 @@ def load(spec: StudySpec, files: Files) -> core.Study:
         base_rate_in_use=() if rates is None else (rates,) if isinstance(rates, float) else tuple(rates),
         names=h.names,
         words={str(k): v for k, v in h.words.items()},
-        sha256=source.sha256(),
+        sha256=holdout.sha256,
         split_rows=split_rows,
         findings=tuple(doing.findings),
+        quoted=quoted,
     )
 
 
-def near_labels(classes: list[str]) -> list[tuple[str, ...]]:
-    """Classes that differ from one another only in case or spaces, together.
-
-    Examples
-    --------
-    >>> near_labels(["no", "yes", "Yes ", "NO"])
-    [('no', 'NO'), ('yes', 'Yes ')]
-    """
-    found: dict[str, list[str]] = {}
-    for label in classes:
-        found.setdefault("".join(label.split()).casefold(), []).append(label)
-    return [tuple(labels) for labels in found.values() if len(labels) > 1]
+def _merged(h: HoldoutSpec, labels: pl.Series, file: str, doing: Loading) -> pl.Series:
+    """The labels with those merged that the study says are one class; each merging is recorded."""
+    for label, into in h.merge.items():
+        if into in h.merge and h.merge[into] != into:
+            doing.problems.append(Problem("holdout.merge: this class is itself merged into another", found=into))
+        rows = int((labels == label).sum())
+        doing.findings.append({
+            "level": "note", "code": "labels_merged", "message": f"“{label}” counts as {into}: {rows:,} rows",
+            "where": {"file": file, "column": h.truth, "label": label, "class": into, "rows": rows},
+        })  # fmt: skip
+    return merged(labels, h.merge)
 
 
 def no_fields(h: HoldoutSpec) -> frozenset[str]:
@@ -281,91 +285,6 @@ def _slices(spec: StudySpec, table: pl.DataFrame, file: str, doing: Loading) -> 
         found = [known[name] for name in fields]
         if found and all(f is not None for f in found):
             out.append(tuple(f for f in found if f is not None))
-    return out
-
-
-def _own_metrics(
-    spec: StudySpec, table: pl.DataFrame, classes: list[str], doing: Loading
-) -> tuple[tuple[OwnMetric, ...], dict[str, FloatArray]]:
-    numeric = tuple(c for c in table.columns if c.isidentifier())
-    out: list[OwnMetric] = []
-    for m in spec.metrics:
-        if m.name in (*TWO_CLASSES, *MANY_CLASSES, *COUNTS) or m.name in [o.name for o in out]:
-            doing.problems.append(Problem(f"metrics: the name {m.name} is taken"))
-            continue
-        if m.measure is not None:
-            if fault := _measure_fault(m, classes):
-                doing.problems.append(Problem(f"metrics: {m.name}: {fault}"))
-            out.append(OwnMetric(m.name, None, m.direction, {}, m.measure, m.parameters()))
-            continue
-        try:
-            parsed = formula.parse(m.formula or "", tuple(m.costs), numeric)
-        except formula.FormulaError as e:
-            doing.problems.append(Problem(f"metrics: {m.name}: {e}"))
-            continue
-        out.append(OwnMetric(m.name, parsed, m.direction, m.costs))
-    numbers: dict[str, FloatArray] = {}
-    for name in sorted({field for m in out if m.formula for field, _ in m.formula.sums}):
-        values, bad = as_number(table[name])
-        if bad:
-            doing.problems.append(Problem("a field that an own metric sums", row=bad[0] + 2, column=name,
-                                          found=as_text(table[name][bad[:1]])[0]))  # fmt: skip
-        numbers[name] = values
-    return tuple(out), numbers
-
-
-def _measure_fault(m: MetricSpec, classes: list[str]) -> str | None:
-    """What is wrong with a measure in a study of these classes, if anything."""
-    wanted = MEASURES[m.measure or ""].classes
-    if wanted == "two" and len(classes) != 2:
-        return f"{m.measure} is for two classes, and there are {len(classes)}"
-    if wanted == "many" and len(classes) == 2:
-        return f"{m.measure} is for three classes or more"
-    if m.cost is not None and [len(row) for row in m.cost] != [len(classes)] * len(classes):
-        shape = f"{len(m.cost)} by {'/'.join(str(len(row)) for row in m.cost)}"
-        return f"cost is {shape}; expected {len(classes)} by {len(classes)}: a row for each actual class, in the order {', '.join(classes)}"  # noqa: E501
-    if m.k is not None and m.k > len(classes):
-        return f"k is {m.k}, and there are {len(classes)} classes"
-    return None
-
-
-def _gates(spec: StudySpec, classes: list[str], own: tuple[OwnMetric, ...], doing: Loading) -> tuple[Gate, ...]:
-    known = (TWO_CLASSES if len(classes) == 2 else MANY_CLASSES) + tuple(m.name for m in own) + COUNTS
-    per_class = (*known, "precision", "recall", "specificity", "npv", "f1", "fpr", "fnr", "roc_auc",
-                 "average_precision", "flagged_share", "prevalence")  # fmt: skip
-    names = [c.name for c in spec.candidates]
-    for i, g in enumerate(spec.gates, 1):
-        for message, found, expected in _gate_faults(
-            g, known if g.of_class is None else per_class, names, classes, spec
-        ):
-            doing.problems.append(Problem(f"gates.{i}: {message}", found=found, expected=expected))
-    return tuple(
-        Gate(g.metric, g.text, g.of_class, g.at_least, g.at_most, g.against, g.margin, g.read_at, g.on, tuple(g.every),
-             g.level) for g in spec.gates
-    )  # fmt: skip
-
-
-def _gate_faults(
-    g: GateSpec, known: tuple[str, ...], names: list[str], classes: list[str], spec: StudySpec
-) -> list[tuple[str, str, str]]:
-    out = []
-    if g.metric not in known:
-        out.append(("there is no such metric", g.metric, one_of(list(dict.fromkeys(known)))))
-    if g.of_class is not None and g.of_class not in classes:
-        out.append(("there is no such class", g.of_class, one_of(classes)))
-    if g.on is not None and g.on not in names:
-        out.append(("there is no such candidate", g.on, one_of(names)))
-    if g.against is not None:
-        if g.against != "in use" and g.against not in names:
-            out.append(("there is no such candidate to compare with", g.against, one_of([*names, "in use"])))
-        if g.against == "in use" and not any(c.in_use for c in spec.candidates):
-            out.append(("no candidate is in use", g.against, "in_use = true on one candidate"))
-        if g.every:
-            out.append(("against and every do not go together yet", ", ".join(g.every), "one of them"))
-        if g.of_class is not None and g.of_class != spec.holdout.positive:
-            out.append(("against a candidate, class is the positive one or left out", g.of_class, "no class"))
-        if g.metric in COUNTS or any(m.name == g.metric and m.measure in UNTESTED for m in spec.metrics):
-            out.append(("this metric has no paired test", g.metric, "another metric"))
     return out
 
 

@@ -6,8 +6,9 @@ from typing_extensions import TypedDict
 
 from skarlo.core import Study
 
-from .columns import Files
+from .columns import Files, Loading
 from .glance import FieldGlance, Progress, glance
+from .holdout import read_holdout
 from .joining import account
 from .load import no_fields
 from .read import as_text, read_table
@@ -39,8 +40,8 @@ def look(spec: StudySpec, files: Files, study: Study, progress: Progress | None 
 
     progress : told (done, of, name) before each field
     """
-    h = spec.holdout
-    table = read_table(files(h.path))
+    holdout = read_holdout(spec.holdout, files, Loading())
+    h, table = holdout.spec, holdout.table
     own = {x for c in spec.candidates if c.path is None for x in (c.score, c.label, *(c.probabilities or {}).values())}
     leave = set(no_fields(h)) | {x for x in own if x}
     joins: list[Joined] = []

@@ -31,25 +31,76 @@ class _Part(BaseModel):
     model_config = ConfigDict(extra="forbid", strict=True)
 
 
-class HoldoutSpec(_Part):
-    """[holdout]: the labelled rows and what each column is."""
+class SplitSpec(_Part):
+    """[holdout.make_split]: a split where none exists; `tuning` is the share of rows that choices are made on."""
 
-    path: Name
+    by: Literal["class", "group", "time"]
+    field: Name | None = None
+    tuning: Share = 0.3
+    seed: int = Field(default=1, ge=0)
+
+    @model_validator(mode="after")
+    def _fits(self) -> SplitSpec:
+        if (self.by == "class") == (self.field is not None):
+            raise ValueError("by class takes no field; by group and by time need one")
+        return self
+
+
+class HoldoutSpec(_Part):
+    """[holdout]: the labelled rows and what each column is. `files` names one file for each split, in place of `path`;
+    `merge` says which labels, as found, count as which class."""
+
+    path: Name | None = None
+    files: dict[Name, Name] = {}
     id: Name | None = None
     truth: Name
     positive: str | None = None
     classes: list[str] | None = None
+    merge: dict[str, str] = {}
     names: dict[str, str] = {}
     words: dict[Literal["tp", "fn", "fp", "tn"], str] = {}
     split: Name | None = None
     report_on: Name | None = None
     tune_on: Name | None = None
     also: list[Name] = []
+    make_split: SplitSpec | None = None
     weight: Name | None = None
     group: Name | None = None
     slices: list[list[Name]] = []
     show: dict[str, Any] = {}
     base_rate_in_use: Share | list[Share] | None = None
+
+    @model_validator(mode="after")
+    def _one_way(self) -> HoldoutSpec:
+        if (self.path is None) == (not self.files):
+            raise ValueError("the hold-out has either path, or files: one for each split")
+        if self.split is not None and (self.files or self.make_split):
+            raise ValueError("split names a column; files and make_split make one")
+        if self.files and self.make_split:
+            raise ValueError("files are splits already, so there is none to make")
+        if self.make_split and (self.report_on or self.tune_on or self.also):
+            raise ValueError("make_split makes tuning and test, and reports on test")
+        return self
+
+    @property
+    def paths(self) -> list[str]:
+        """Every file it is read from."""
+        return list(self.files.values()) or [self.path or ""]
+
+
+class QuotedSpec(_Part):
+    """[[quoted]]: a published result without its rows: metric values, or a whole matrix, and where it is from."""
+
+    name: Name
+    source: Name
+    metrics: dict[Name, Annotated[float, Field(allow_inf_nan=False)]] = {}
+    matrix: list[list[Annotated[int, Field(ge=0)]]] | None = None
+
+    @model_validator(mode="after")
+    def _one_of(self) -> QuotedSpec:
+        if bool(self.metrics) == (self.matrix is not None):
+            raise ValueError("a quoted result has either metrics or a matrix")
+        return self
 
 
 class SettingsSpec(_Part):
@@ -204,6 +255,7 @@ class StudySpec(_Part):
     candidates: list[CandidateSpec] = Field(min_length=1)
     metrics: list[MetricSpec] = []
     gates: list[GateSpec] = []
+    quoted: list[QuotedSpec] = []
 
 
 def read_spec(path: Path) -> StudySpec:
@@ -235,7 +287,7 @@ def parse_spec(data: dict[str, Any], file: str) -> StudySpec:
 
 _PARTS: dict[str, type[BaseModel]] = {
     "holdout": HoldoutSpec, "settings": SettingsSpec, "candidates": CandidateSpec, "metrics": MetricSpec,
-    "gates": GateSpec,
+    "gates": GateSpec, "quoted": QuotedSpec,
 }  # fmt: skip
 
 

@@ -13,12 +13,14 @@ from sqlmodel import Session
 
 from skarlo import core
 from skarlo.intake import InputError, Problem, Source, StudySpec, parse_spec
+from skarlo.intake.holdout import SPLIT
 from skarlo.intake.load import load
 from skarlo.intake.problems import refuse
 from skarlo.intake.spec import RuleSpec, read_toml
 
 from .catalog import candidates_of, create, spec_of, study_of
 from .records import StudyRecord, Upload, User
+from .stacking import stack
 from .workspace import Workspace
 
 STUDY = "study.toml"
@@ -76,14 +78,20 @@ def bring_in(
     workspace: Workspace, session: Session, user: User, spec: StudySpec, files: dict[str, Upload]
 ) -> StudyRecord:
     """Make a kept study of a study file and the uploads it names; a cutoff's rule becomes the cutoff it chooses."""
-    mapping = spec.holdout.model_dump(exclude={"path"}, exclude_defaults=True)
-    found = spec.model_dump(mode="json", by_alias=True, include={"settings", "metrics", "gates"},
+    home = spec.holdout.path
+    if home is None:
+        home = "\0together"
+        files = {**files, home: stack(workspace, session, user, {k: files[p] for k, p in spec.holdout.files.items()})}
+        holdout = spec.holdout.model_copy(update={"files": {}, "path": home, "split": SPLIT})
+        spec = spec.model_copy(update={"holdout": holdout})
+    mapping = spec.holdout.model_dump(exclude={"path"}, exclude_defaults=True, exclude_none=True)
+    found = spec.model_dump(mode="json", by_alias=True, include={"settings", "metrics", "gates", "quoted"},
                             exclude_defaults=True, exclude_none=True)  # fmt: skip
     entries = [c.model_dump(exclude_none=True) for c in spec.candidates]
     if any(isinstance(c.cutoff, RuleSpec) for c in spec.candidates):
         _chosen(workspace, spec, files, entries)
-    pairs = [(files[c.path or spec.holdout.path], entry) for c, entry in zip(spec.candidates, entries, strict=True)]
-    return create(workspace, session, user, spec.title, files[spec.holdout.path], mapping, pairs, found)
+    pairs = [(files[c.path or home], entry) for c, entry in zip(spec.candidates, entries, strict=True)]
+    return create(workspace, session, user, spec.title, files[home], mapping, pairs, found)
 
 
 def _chosen(workspace: Workspace, spec: StudySpec, files: dict[str, Upload], entries: list[dict[str, Any]]) -> None:
@@ -128,7 +136,7 @@ def _unpacked(
     spec = parse_spec(read_toml(box.read(inside[studies[0]]), STUDY), STUDY)
     files: dict[str, Upload] = {}
     room = most
-    for path in dict.fromkeys([spec.holdout.path, *(c.path for c in spec.candidates if c.path)]):
+    for path in dict.fromkeys([*spec.holdout.paths, *(c.path for c in spec.candidates if c.path)]):
         info = inside.get(home / path)
         if info is None:
             raise refuse("is named by the study file and is not in the zip", file=path)

@@ -35,7 +35,7 @@ def bring_in(workspace: Workspace, study_file: Path, user: User) -> int:
     spec = read_spec(study_file)
     with workspace.session() as records:
         files = {}
-        for name in dict.fromkeys([spec.holdout.path, *(c.path for c in spec.candidates if c.path)]):
+        for name in dict.fromkeys([*spec.holdout.paths, *(c.path for c in spec.candidates if c.path)]):
             data = (study_file.parent / name).read_bytes()
             files[name] = Upload(sha256=workspace.keep(data), name=name, size=len(data), user_id=user.id or 0)
             records.add(files[name])

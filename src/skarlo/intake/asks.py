@@ -1,0 +1,145 @@
+"""What a study asks besides: own metrics, gates, and the published results it quotes."""
+
+from __future__ import annotations
+
+import numpy as np
+import polars as pl
+
+from skarlo.core import formula
+from skarlo.core.definitions import MANY_CLASSES, TWO_CLASSES
+from skarlo.core.gates import COUNTS
+from skarlo.core.own import MEASURES, UNTESTED
+from skarlo.core.study import Gate, OwnMetric, Quoted
+from skarlo.core.values import FloatArray
+
+from .columns import Loading, one_of
+from .problems import Problem
+from .read import as_number, as_text
+from .spec import GateSpec, MetricSpec, StudySpec
+
+SIGNED = ("mcc", "kappa", "youden_j")
+LIMITS = {"log_loss": (0.0, np.inf), "brier": (0.0, 2.0), "brier_skill": (-np.inf, 1.0),
+          "calibration_intercept": (-np.inf, np.inf), "calibration_slope": (-np.inf, np.inf)}  # fmt: skip
+
+
+def own_metrics(
+    spec: StudySpec, table: pl.DataFrame, classes: list[str], doing: Loading
+) -> tuple[tuple[OwnMetric, ...], dict[str, FloatArray]]:
+    """The study's own metrics, and the numeric fields that they sum."""
+    numeric = tuple(c for c in table.columns if c.isidentifier())
+    out: list[OwnMetric] = []
+    for m in spec.metrics:
+        if m.name in (*TWO_CLASSES, *MANY_CLASSES, *COUNTS) or m.name in [o.name for o in out]:
+            doing.problems.append(Problem(f"metrics: the name {m.name} is taken"))
+            continue
+        if m.measure is not None:
+            if fault := _measure_fault(m, classes):
+                doing.problems.append(Problem(f"metrics: {m.name}: {fault}"))
+            out.append(OwnMetric(m.name, None, m.direction, {}, m.measure, m.parameters()))
+            continue
+        try:
+            parsed = formula.parse(m.formula or "", tuple(m.costs), numeric)
+        except formula.FormulaError as e:
+            doing.problems.append(Problem(f"metrics: {m.name}: {e}"))
+            continue
+        out.append(OwnMetric(m.name, parsed, m.direction, m.costs))
+    numbers: dict[str, FloatArray] = {}
+    for name in sorted({field for m in out if m.formula for field, _ in m.formula.sums}):
+        values, bad = as_number(table[name])
+        if bad:
+            doing.problems.append(Problem("a field that an own metric sums", row=bad[0] + 2, column=name,
+                                          found=as_text(table[name][bad[:1]])[0]))  # fmt: skip
+        numbers[name] = values
+    return tuple(out), numbers
+
+
+def _measure_fault(m: MetricSpec, classes: list[str]) -> str | None:
+    """What is wrong with a measure in a study of these classes, if anything."""
+    wanted = MEASURES[m.measure or ""].classes
+    if wanted == "two" and len(classes) != 2:
+        return f"{m.measure} is for two classes, and there are {len(classes)}"
+    if wanted == "many" and len(classes) == 2:
+        return f"{m.measure} is for three classes or more"
+    if m.cost is not None and [len(row) for row in m.cost] != [len(classes)] * len(classes):
+        shape = f"{len(m.cost)} by {'/'.join(str(len(row)) for row in m.cost)}"
+        return f"cost is {shape}; expected {len(classes)} by {len(classes)}: a row for each actual class, in the order {', '.join(classes)}"  # noqa: E501
+    if m.k is not None and m.k > len(classes):
+        return f"k is {m.k}, and there are {len(classes)} classes"
+    return None
+
+
+def gates_of(spec: StudySpec, classes: list[str], own: tuple[OwnMetric, ...], doing: Loading) -> tuple[Gate, ...]:
+    """The study's gates, each checked against what there is."""
+    known = (TWO_CLASSES if len(classes) == 2 else MANY_CLASSES) + tuple(m.name for m in own) + COUNTS
+    per_class = (*known, "precision", "recall", "specificity", "npv", "f1", "fpr", "fnr", "roc_auc",
+                 "average_precision", "flagged_share", "prevalence")  # fmt: skip
+    names = [c.name for c in spec.candidates]
+    for i, g in enumerate(spec.gates, 1):
+        for message, found, expected in _gate_faults(
+            g, known if g.of_class is None else per_class, names, classes, spec
+        ):
+            doing.problems.append(Problem(f"gates.{i}: {message}", found=found, expected=expected))
+    return tuple(
+        Gate(g.metric, g.text, g.of_class, g.at_least, g.at_most, g.against, g.margin, g.read_at, g.on, tuple(g.every),
+             g.level) for g in spec.gates
+    )  # fmt: skip
+
+
+def _gate_faults(
+    g: GateSpec, known: tuple[str, ...], names: list[str], classes: list[str], spec: StudySpec
+) -> list[tuple[str, str, str]]:
+    out = []
+    if g.metric not in known:
+        out.append(("there is no such metric", g.metric, one_of(list(dict.fromkeys(known)))))
+    if g.of_class is not None and g.of_class not in classes:
+        out.append(("there is no such class", g.of_class, one_of(classes)))
+    if g.on is not None and g.on not in names:
+        out.append(("there is no such candidate", g.on, one_of(names)))
+    if g.against is not None:
+        if g.against != "in use" and g.against not in names:
+            out.append(("there is no such candidate to compare with", g.against, one_of([*names, "in use"])))
+        if g.against == "in use" and not any(c.in_use for c in spec.candidates):
+            out.append(("no candidate is in use", g.against, "in_use = true on one candidate"))
+        if g.every:
+            out.append(("against and every do not go together yet", ", ".join(g.every), "one of them"))
+        if g.of_class is not None and g.of_class != spec.holdout.positive:
+            out.append(("against a candidate, class is the positive one or left out", g.of_class, "no class"))
+        if g.metric in COUNTS or any(m.name == g.metric and m.measure in UNTESTED for m in spec.metrics):
+            out.append(("this metric has no paired test", g.metric, "another metric"))
+    return out
+
+
+def quoted_of(spec: StudySpec, classes: list[str], doing: Loading) -> tuple[Quoted, ...]:
+    """Published results, with percent read as such; what cannot be one is a problem."""
+    known = TWO_CLASSES if len(classes) == 2 else MANY_CLASSES
+    out, names = [], [c.name for c in spec.candidates]
+    for q in spec.quoted:
+        if q.name in names:
+            doing.problems.append(Problem("a quoted result has a name that is taken", found=q.name))
+        names.append(q.name)
+        values = {}
+        for name, value in q.metrics.items():
+            if name not in known:
+                doing.problems.append(Problem(f"quoted {q.name}: there is no such metric", found=name,
+                                              expected=one_of(list(known))))  # fmt: skip
+                continue
+            low, high = LIMITS.get(name, (-1.0, 1.0) if name in SIGNED else (0.0, 1.0))
+            percent = not low <= value <= high and low <= value / 100 <= high
+            if percent:
+                doing.findings.append({
+                    "level": "note", "code": "quoted_in_percent",
+                    "message": f"{q.name}: the quoted {name} of {value:g} is read as percent: {value / 100:g}",
+                    "where": {"quoted": q.name, "metric": name},
+                })  # fmt: skip
+            elif not low <= value <= high:
+                doing.problems.append(Problem(f"quoted {q.name}: no {name} has this value", found=f"{value:g}",
+                                              expected=f"{low:g} to {high:g}"))  # fmt: skip
+            values[name] = value / 100 if percent else value
+        k = len(classes)
+        if q.matrix is not None and ([len(row) for row in q.matrix] != [k] * k or not any(map(sum, q.matrix))):
+            doing.problems.append(Problem(f"quoted {q.name}: the matrix does not fit",
+                                          found=f"{len(q.matrix)} by {'/'.join(str(len(r)) for r in q.matrix)}",
+                                          expected=f"{k} by {k} counts, not all 0"))  # fmt: skip
+            continue
+        out.append(Quoted(q.name, q.source, values, None if q.matrix is None else tuple(map(tuple, q.matrix))))
+    return tuple(out)
