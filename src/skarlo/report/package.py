@@ -41,7 +41,7 @@ def build(evaluator: Evaluator, session: Session, study_id: int) -> dict[str, An
     results: list[core.Results] = []
     exhibits = []
     for number, record in enumerate(exhibits_of(session, study_id), 1):
-        scope = Scope.of(record.scope)
+        scope = Scope.of(record.scope).among(records)
         found = evaluator.results(session, study_id, scope.cutoffs)
         if found not in results:
             results.append(found)
@@ -94,8 +94,10 @@ def _decision(evaluator: Evaluator, session: Session, study_id: int, d: DossierR
     if chosen is None:
         return None
     cutoffs = {} if d.decision_cutoff is None else {chosen.position: d.decision_cutoff}
+    scope = Scope("", ()).among(candidates_of(session, study_id))
     return {
         "candidate": chosen.name, "letter": letter(chosen.position), "position": chosen.position,
+        **({"positions": list(scope.positions)} if scope.positions else {}),
         "cutoff": d.decision_cutoff, "note": d.decision_note, "sha256": chosen.sha256,
         "results": evaluator.results(session, study_id, cutoffs),
     }  # fmt: skip
@@ -114,7 +116,7 @@ def _figures(
         positive = study.actual[rows] == study.positive
         counted = []
         for c in chosen:
-            score = study.candidates[c.position - 1].score
+            score = next(one for one in study.candidates if one.name == c.name).score
             if score is not None:
                 counted.append((c, tally.make(score[rows], positive)))
         return {"strips": figures.strips(counted)} if counted else {}

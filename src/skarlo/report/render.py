@@ -85,7 +85,7 @@ def _decision(content: dict[str, Any]) -> dict[str, Any] | None:
     if d is None:
         return None
     results = content["results"][d["results"]]
-    scope = Scope(content["holdout"]["report_on"], (d["position"],))
+    scope = Scope(content["holdout"]["report_on"], (d["position"],), positions=tuple(d.get("positions", ())))
     return d | {"shown": candidates(results, scope)[0], "rows": drafting.rows_named(results, scope)}
 
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from skarlo.core import Results
 from skarlo.core.results import CandidateResult, SplitResult
+from skarlo.studies.records import CandidateRecord
 
 VIEWS = ("line-up", "matrix", "curves", "cutoff")
 LINE_UP = ("roc_auc", "average_precision", "brier", "accuracy", "recall", "precision", "f1")
@@ -20,20 +22,32 @@ def letter(position: int) -> str:
 
 @dataclass(frozen=True)
 class Scope:
-    """A split, the positions of the candidates shown, and cutoffs by position where they differ from the kept."""
+    """A split, the positions of the candidates shown, and cutoffs by position where they differ from the kept.
+
+    `positions` are those of all the study's candidates in order, where they do not simply count up.
+    """
 
     split: str
     show: tuple[int, ...]
     cutoffs: dict[int, float] = field(default_factory=dict)
+    positions: tuple[int, ...] = ()
+
+    def among(self, candidates: Sequence[CandidateRecord]) -> Scope:
+        """The same among a study's candidates."""
+        positions = tuple(c.position for c in candidates)
+        return replace(self, positions=() if positions == tuple(range(1, len(positions) + 1)) else positions)
 
     def as_dict(self) -> dict[str, Any]:
         """For keeping; JSON has only text keys."""
-        return {"split": self.split, "show": list(self.show), "cutoffs": {str(k): v for k, v in self.cutoffs.items()}}
+        cutoffs = {str(k): v for k, v in self.cutoffs.items()}
+        placed = {"positions": list(self.positions)} if self.positions else {}
+        return {"split": self.split, "show": list(self.show), "cutoffs": cutoffs, **placed}
 
     @staticmethod
     def of(data: dict[str, Any]) -> Scope:
         """Back from what `as_dict` wrote."""
-        return Scope(data["split"], tuple(data["show"]), {int(k): float(v) for k, v in data["cutoffs"].items()})
+        cutoffs = {int(k): float(v) for k, v in data["cutoffs"].items()}
+        return Scope(data["split"], tuple(data["show"]), cutoffs, tuple(data.get("positions", ())))
 
 
 @dataclass(frozen=True)
@@ -64,7 +78,8 @@ class Shown:
 def candidates(results: Results, scope: Scope) -> list[Shown]:
     """The candidates in scope, in study order."""
     own = [c for c in results["candidates"] if c["gives"] != "baseline"]
-    return [Shown(i, c, c["splits"][scope.split]) for i, c in enumerate(own, 1) if i in scope.show]
+    positions = scope.positions or range(1, len(own) + 1)
+    return [Shown(i, c, c["splits"][scope.split]) for i, c in zip(positions, own, strict=True) if i in scope.show]
 
 
 def baselines(results: Results, scope: Scope) -> list[Shown]:

@@ -21,6 +21,7 @@ from .records import (
     StudyRecord,
     Upload,
     User,
+    VersionRecord,
     now,
 )
 from .refusals import Missing, Refusal
@@ -41,7 +42,7 @@ def upload_of(session: Session, upload_id: int, user: User) -> Upload:
 def study_of(session: Session, study_id: int) -> StudyRecord:
     """A study by number. Raises Missing."""
     found = session.get(StudyRecord, study_id)
-    if found is None:
+    if found is None or found.deleted is not None:
         raise Missing(f"there is no study {study_id}")
     return found
 
@@ -49,7 +50,16 @@ def study_of(session: Session, study_id: int) -> StudyRecord:
 def candidates_of(session: Session, study_id: int) -> list[CandidateRecord]:
     """A study's candidates, in order."""
     query = select(CandidateRecord).where(CandidateRecord.study_id == study_id).order_by(col(CandidateRecord.position))
-    return list(session.exec(query))
+    return [c for c in session.exec(query) if c.deleted is None]
+
+
+def candidate_at(session: Session, study_id: int, position: int) -> CandidateRecord:
+    """A candidate by its position. Raises Missing."""
+    study_of(session, study_id)
+    found = next((c for c in candidates_of(session, study_id) if c.position == position), None)
+    if found is None:
+        raise Missing(f"the study has no candidate {position}")
+    return found
 
 
 def spec_of(
@@ -117,15 +127,24 @@ def create(
     for record in records:
         record.study_id = study.id or 0
         session.add(record)
+        session.flush()
+        session.add(VersionRecord(candidate_id=record.id or 0, number=1, sha256=record.sha256, columns=record.columns,
+                                  file_name=record.file_name, user_id=user.id or 0))  # fmt: skip
     session.add(DossierRecord(study_id=study.id or 0, heading=study.title))
     note(session, user, "study made", study.id, {"rows": len(loaded.actual), "candidates": len(records)})
     return study
 
 
-def _candidate(position: int, upload: Upload, entry: dict[str, Any]) -> CandidateRecord:
-    columns = {k: entry[k] for k in KEPT if entry.get(k)}
+def columns_of(entry: dict[str, Any]) -> dict[str, Any]:
+    """What is kept of a candidate's entry of the study file: its columns and how it was made."""
+    columns = {k: entry[k] for k in KEPT if entry.get(k) not in (None, "", {})}
     if columns.get("no_answer") == "error":
         del columns["no_answer"]
+    return columns
+
+
+def _candidate(position: int, upload: Upload, entry: dict[str, Any]) -> CandidateRecord:
+    columns = columns_of(entry)
     cutoff = entry.get("cutoff")
     if "score" in columns and cutoff is None:
         cutoff = 0.5
@@ -141,9 +160,7 @@ def keep_cutoff(
     session: Session, user: User, study_id: int, position: int, value: float, chosen_on: str | None
 ) -> None:
     """Keep a candidate's cutoff, and which split was looked at when it was chosen."""
-    found = next((c for c in candidates_of(session, study_id) if c.position == position), None)
-    if found is None:
-        raise Missing(f"the study has no candidate {position}")
+    found = candidate_at(session, study_id, position)
     if found.cutoff is None:
         raise Refusal(f"{found.name} answers classes only and has no cutoff", "value")
     if not math.isfinite(value):
@@ -170,7 +187,8 @@ def steps_read(session: Session, study_id: int, user: User) -> list[str]:
 def listing(session: Session) -> list[dict[str, Any]]:
     """All studies, newest first, with how far each has come."""
     out = []
-    for study in session.exec(select(StudyRecord).order_by(col(StudyRecord.id).desc())):
+    living = select(StudyRecord).where(col(StudyRecord.deleted).is_(None)).order_by(col(StudyRecord.id).desc())
+    for study in session.exec(living):
         author = session.get(User, study.author_id)
         exhibits = session.exec(
             select(func.count()).select_from(ExhibitRecord).where(ExhibitRecord.study_id == study.id)

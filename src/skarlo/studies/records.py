@@ -59,6 +59,7 @@ class StudyRecord(SQLModel, table=True):
     asks: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False, server_default="{}"))
     author_id: int = Field(foreign_key="user.id")
     created: datetime = Field(default_factory=now)
+    deleted: datetime | None = None
 
 
 class CandidateRecord(SQLModel, table=True):
@@ -76,6 +77,25 @@ class CandidateRecord(SQLModel, table=True):
     cutoff: float | None = None
     cutoff_chosen_on: str | None = None
     in_use: bool = False
+    version_number: int = 1
+    deleted: datetime | None = None
+
+
+class VersionRecord(SQLModel, table=True):
+    """One file of a candidate, with what changed; the candidate bears a copy of the one in use."""
+
+    __tablename__ = "candidate_version"
+    __table_args__ = (UniqueConstraint("candidate_id", "number"),)
+    id: int | None = Field(default=None, primary_key=True)
+    candidate_id: int = Field(foreign_key="candidate.id", ondelete="CASCADE", index=True)
+    number: int
+    sha256: str
+    file_name: str
+    columns: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
+    note: str = ""
+    user_id: int = Field(foreign_key="user.id")
+    created: datetime = Field(default_factory=now)
+    deleted: datetime | None = None
 
 
 class DossierRecord(SQLModel, table=True):

@@ -15,12 +15,13 @@ from flask_login import current_user
 from flask_openapi3 import Info, OpenAPI
 
 from skarlo import __version__
+from skarlo.studies import deleting
 from skarlo.studies.evaluating import Evaluator
 from skarlo.studies.workspace import Workspace
 
 from . import problems, security
 from .models import Health
-from .routes import dossier, intake, revisions, session, studies
+from .routes import dossier, intake, revisions, session, studies, versions
 from .shared import api
 
 STATIC = Path(__file__).parent / "static"
@@ -48,9 +49,11 @@ def create_app(
     app.config["MAX_CONTENT_LENGTH"] = most_upload
     app.extensions["skarlo"] = workspace
     app.extensions["skarlo-evaluator"] = Evaluator(workspace)
+    with workspace.session() as records:
+        deleting.purge(records)
     security.install(app, LOOPBACK if hosts is None else hosts, https)
     problems.install(app)
-    for routes in (session, studies, intake, dossier, revisions):
+    for routes in (session, studies, intake, versions, dossier, revisions):
         assert routes  # imported for the routes they add to the blueprint
     app.register_api(api)
     _pages(app)

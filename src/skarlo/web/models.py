@@ -83,6 +83,24 @@ class UploadOut(BaseModel):
     guess: dict[str, str | None]
 
 
+class SplitIn(Strict):
+    """A split to make where none exists."""
+
+    by: Literal["class", "group", "time"]
+    field: str | None = None
+    tuning: float = Field(default=0.3, gt=0, lt=1)
+    seed: int = Field(default=1, ge=0)
+
+
+class QuotedIn(Strict):
+    """A published result without its rows."""
+
+    name: str = Field(min_length=1, max_length=80)
+    source: str = Field(min_length=1, max_length=300)
+    metrics: dict[str, Finite] = {}
+    matrix: list[list[Annotated[int, Field(ge=0)]]] | None = None
+
+
 class HoldoutIn(Strict):
     """What each column of the hold-out is, in the words of the study file."""
 
@@ -99,6 +117,8 @@ class HoldoutIn(Strict):
     slices: list[list[str]] = []
     names: dict[str, str] = {}
     words: dict[Literal["tp", "fn", "fp", "tn"], str] = {}
+    merge: dict[str, str] = {}
+    make_split: SplitIn | None = None
 
 
 class CandidateIn(Strict):
@@ -110,10 +130,76 @@ class CandidateIn(Strict):
     cutoff: Finite | None = None
     in_use: bool = False
     no_answer: Literal["error", "wrong", "left_out"] = "error"
+    reason: str | None = None
+    price_per_1000: Annotated[float, Field(ge=0, allow_inf_nan=False)] | None = None
+    latency_ms: Annotated[float, Field(ge=0, allow_inf_nan=False)] | None = None
+    version: str | None = Field(default=None, max_length=200)
+    made_with: dict[str, Any] = {}
+
+
+class VersionIn(Strict):
+    """A new file of a candidate; which column is what is left out where it is as before."""
+
+    upload: int
+    id: str | None = None
+    score: str | None = None
+    label: str | None = None
+    price_per_1000: Annotated[float, Field(ge=0, allow_inf_nan=False)] | None = None
+    latency_ms: Annotated[float, Field(ge=0, allow_inf_nan=False)] | None = None
+    version: str | None = Field(default=None, max_length=200)
+    made_with: dict[str, Any] = {}
+    note: str = Field(default="", max_length=2000)
 
 
 class StudyPath(BaseModel):
     study_id: int
+
+
+class CandidatePath(StudyPath):
+    position: int
+
+
+class VersionPath(CandidatePath):
+    number: int
+
+
+class DeletedLine(BaseModel):
+    """What was deleted, and until when that can be taken back."""
+
+    kind: Literal["study", "candidate", "version"]
+    id: int
+    name: str
+    study_id: int
+    study: str
+    deleted: datetime
+    until: datetime
+
+
+class DeletedList(BaseModel):
+    deleted: list[DeletedLine]
+
+
+class DeletedPath(BaseModel):
+    kind: Literal["study", "candidate", "version"]
+    record_id: int
+
+
+class RestoredOut(BaseModel):
+    """The study that what was taken back belongs to."""
+
+    study_id: int
+
+
+class StackIn(Strict):
+    """One upload for each split of a hold-out."""
+
+    parts: dict[str, int] = Field(min_length=2, max_length=20)
+
+
+class MadeWithOut(BaseModel):
+    """How a candidate was made, read from TOML or JSON."""
+
+    made_with: dict[str, Any]
 
 
 class LookOut(RootModel[Look]):
@@ -168,6 +254,7 @@ class StudyIn(Strict):
     title: str = Field(min_length=1, max_length=200)
     holdout: HoldoutIn
     candidates: list[CandidateIn] = Field(min_length=1, max_length=26)
+    quoted: list[QuotedIn] = []
 
 
 class StudyLine(BaseModel):
@@ -185,6 +272,18 @@ class StudyList(BaseModel):
     studies: list[StudyLine]
 
 
+class VersionOut(BaseModel):
+    """One file of a candidate."""
+
+    number: int
+    file: str
+    sha256: str
+    columns: dict[str, Any]
+    note: str
+    by: str
+    created: datetime
+
+
 class CandidateOut(BaseModel):
     position: int
     letter: str
@@ -196,6 +295,8 @@ class CandidateOut(BaseModel):
     cutoff: float | None
     cutoff_chosen_on: str | None
     in_use: bool
+    version_number: int
+    versions: list[VersionOut]
 
 
 class StudyOut(BaseModel):

@@ -123,6 +123,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/uploads/stack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make one hold-out of several uploads, one for each split. */
+        post: operations["api_stack_uploads_uploads_stack_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies": {
         parameters: {
             query?: never;
@@ -152,7 +169,8 @@ export interface paths {
         get: operations["api_read_study_studies__int_study_id__get"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Delete a study; it can be taken back for 30 days. */
+        delete: operations["api_delete_study_studies__int_study_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -469,6 +487,109 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/candidates/{position}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take an upload as a candidate's next version; it joins and checks first, and is then the one in use. */
+        post: operations["api_add_version_studies__int_study_id__candidates__int_position__versions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/candidates/{position}/versions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Put a version in use. */
+        put: operations["api_use_version_studies__int_study_id__candidates__int_position__versions__int_number__put"];
+        post?: never;
+        /** Delete a version that is not in use; it can be taken back for 30 days. */
+        delete: operations["api_delete_version_studies__int_study_id__candidates__int_position__versions__int_number__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/candidates/{position}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete a candidate; it can be taken back for 30 days. */
+        delete: operations["api_delete_candidate_studies__int_study_id__candidates__int_position__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deleted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was deleted and can be taken back, last deleted first. */
+        get: operations["api_read_deleted_deleted_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deleted/{kind}/{record_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a deletion back. */
+        post: operations["api_restore_deleted__kind___int_record_id__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/made-with": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read how a candidate was made (settings, code and data revision, date, …) from TOML or JSON (the body). */
+        post: operations["api_read_made_with_made_with_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/healthz": {
         parameters: {
             query?: never;
@@ -593,6 +714,16 @@ export interface components {
             /** Numeric */
             numeric: boolean;
         };
+        /**
+         * StackIn
+         * @description One upload for each split of a hold-out.
+         */
+        StackIn: {
+            /** Parts */
+            parts: {
+                [key: string]: number;
+            };
+        };
         /** StudyList */
         StudyList: {
             /** Studies */
@@ -682,6 +813,35 @@ export interface components {
             cutoff_chosen_on: string | null;
             /** In Use */
             in_use: boolean;
+            /** Version Number */
+            version_number: number;
+            /** Versions */
+            versions: components["schemas"]["VersionOut"][];
+        };
+        /**
+         * VersionOut
+         * @description One file of a candidate.
+         */
+        VersionOut: {
+            /** Number */
+            number: number;
+            /** File */
+            file: string;
+            /** Sha256 */
+            sha256: string;
+            /** Columns */
+            columns: {
+                [key: string]: unknown;
+            };
+            /** Note */
+            note: string;
+            /** By */
+            by: string;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
         };
         /** StudyIn */
         StudyIn: {
@@ -690,6 +850,11 @@ export interface components {
             holdout: components["schemas"]["HoldoutIn"];
             /** Candidates */
             candidates: components["schemas"]["CandidateIn"][];
+            /**
+             * Quoted
+             * @default []
+             */
+            quoted?: components["schemas"]["QuotedIn"][];
         };
         /** CandidateIn */
         CandidateIn: {
@@ -728,6 +893,33 @@ export interface components {
              * @enum {string}
              */
             no_answer?: "error" | "wrong" | "left_out";
+            /**
+             * Reason
+             * @default null
+             */
+            reason?: string | null;
+            /**
+             * Price Per 1000
+             * @default null
+             */
+            price_per_1000?: number | null;
+            /**
+             * Latency Ms
+             * @default null
+             */
+            latency_ms?: number | null;
+            /**
+             * Version
+             * @default null
+             */
+            version?: string | null;
+            /**
+             * Made With
+             * @default {}
+             */
+            made_with?: {
+                [key: string]: unknown;
+            };
         };
         /**
          * HoldoutIn
@@ -794,6 +986,63 @@ export interface components {
             words?: {
                 [key: string]: string;
             };
+            /**
+             * Merge
+             * @default {}
+             */
+            merge?: {
+                [key: string]: string;
+            };
+            /** @default null */
+            make_split?: components["schemas"]["SplitIn"] | null;
+        };
+        /**
+         * QuotedIn
+         * @description A published result without its rows.
+         */
+        QuotedIn: {
+            /** Name */
+            name: string;
+            /** Source */
+            source: string;
+            /**
+             * Metrics
+             * @default {}
+             */
+            metrics?: {
+                [key: string]: number;
+            };
+            /**
+             * Matrix
+             * @default null
+             */
+            matrix?: number[][] | null;
+        };
+        /**
+         * SplitIn
+         * @description A split to make where none exists.
+         */
+        SplitIn: {
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "class" | "group" | "time";
+            /**
+             * Field
+             * @default null
+             */
+            field?: string | null;
+            /**
+             * Tuning
+             * @default 0.3
+             */
+            tuning?: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed?: number;
         };
         /**
          * ResultsOut
@@ -1105,6 +1354,29 @@ export interface components {
             cutoff: number[];
         };
         /**
+         * QuotedResult
+         * @description A published result without its rows: its metrics, and where each of its values lies against each candidate's
+         *     interval on the reported rows: "inside", "below" or "above".
+         */
+        QuotedResult: {
+            /** Name */
+            name: string;
+            /** Source */
+            source: string;
+            /** Matrix */
+            matrix: number[][] | null;
+            /** Metrics */
+            metrics: {
+                [key: string]: components["schemas"]["Metric"];
+            };
+            /** Against */
+            against: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+        };
+        /**
          * Recalibrated
          * @description One recalibration: what was learned, its metrics, its losses less those as they came; or why there is none.
          */
@@ -1175,6 +1447,8 @@ export interface components {
                     };
                 };
             };
+            /** Quoted */
+            quoted?: components["schemas"]["QuotedResult"][];
             /** Findings */
             findings: components["schemas"]["Finding"][];
             /** Gates */
@@ -1605,6 +1879,108 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /**
+         * VersionIn
+         * @description A new file of a candidate; which column is what is left out where it is as before.
+         */
+        VersionIn: {
+            /** Upload */
+            upload: number;
+            /**
+             * Id
+             * @default null
+             */
+            id?: string | null;
+            /**
+             * Score
+             * @default null
+             */
+            score?: string | null;
+            /**
+             * Label
+             * @default null
+             */
+            label?: string | null;
+            /**
+             * Price Per 1000
+             * @default null
+             */
+            price_per_1000?: number | null;
+            /**
+             * Latency Ms
+             * @default null
+             */
+            latency_ms?: number | null;
+            /**
+             * Version
+             * @default null
+             */
+            version?: string | null;
+            /**
+             * Made With
+             * @default {}
+             */
+            made_with?: {
+                [key: string]: unknown;
+            };
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+        };
+        /** DeletedList */
+        DeletedList: {
+            /** Deleted */
+            deleted: components["schemas"]["DeletedLine"][];
+        };
+        /**
+         * DeletedLine
+         * @description What was deleted, and until when that can be taken back.
+         */
+        DeletedLine: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "study" | "candidate" | "version";
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Study Id */
+            study_id: number;
+            /** Study */
+            study: string;
+            /**
+             * Deleted
+             * Format: date-time
+             */
+            deleted: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+        };
+        /**
+         * RestoredOut
+         * @description The study that what was taken back belongs to.
+         */
+        RestoredOut: {
+            /** Study Id */
+            study_id: number;
+        };
+        /**
+         * MadeWithOut
+         * @description How a candidate was made, read from TOML or JSON.
+         */
+        MadeWithOut: {
+            /** Made With */
+            made_with: {
+                [key: string]: unknown;
+            };
         };
         /** Health */
         Health: {
@@ -2084,6 +2460,66 @@ export interface operations {
             };
         };
     };
+    api_stack_uploads_uploads_stack_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StackIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_list_studies_studies_get: {
         parameters: {
             query?: never;
@@ -2218,6 +2654,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_delete_study_studies__int_study_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyList"];
                 };
             };
             /** @description Unauthorized */
@@ -3586,6 +4080,421 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_add_version_studies__int_study_id__candidates__int_position__versions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                position: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_use_version_studies__int_study_id__candidates__int_position__versions__int_number__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                position: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_delete_version_studies__int_study_id__candidates__int_position__versions__int_number__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                position: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_delete_candidate_studies__int_study_id__candidates__int_position__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                position: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_read_deleted_deleted_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeletedList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_restore_deleted__kind___int_record_id__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "study" | "candidate" | "version";
+                record_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RestoredOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_read_made_with_made_with_post: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeWithOut"];
                 };
             };
             /** @description Unauthorized */

@@ -34,11 +34,12 @@ TAG = [Tag(name="dossier")]
 def _dossier(records: Session, study_id: int) -> DossierOut:
     d = package.dossier_of(records, study_id)
     results = evaluator().results(records, study_id)
-    everyone = tuple(range(1, 1 + len(catalog.candidates_of(records, study_id))))
+    candidates = catalog.candidates_of(records, study_id)
+    everyone = Scope(results["holdout"]["report_on"], tuple(c.position for c in candidates)).among(candidates)
     return DossierOut(
         heading=d.heading, summary=d.summary, decision_candidate=d.decision_candidate,
         decision_cutoff=d.decision_cutoff, decision_note=d.decision_note,
-        drafted=drafting.summary(results, Scope(results["holdout"]["report_on"], everyone)),
+        drafted=drafting.summary(results, everyone),
         exhibits=[
             ExhibitOut(id=e.id or 0, view=e.view, scope=ScopeBody(**e.scope), caption=e.caption)  # type: ignore[arg-type]
             for e in package.exhibits_of(records, study_id)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+import polars as pl
 from flask import Response, request
 from flask_openapi3 import Tag
 from sqlmodel import Session, col, select
@@ -15,9 +16,10 @@ from skarlo.intake.guess import describe, guess
 from skarlo.report import drafting
 from skarlo.report.revisions import revisions_of, stamp
 from skarlo.report.scope import Scope, letter
-from skarlo.studies import catalog
-from skarlo.studies.records import StudyRecord, Upload, User
+from skarlo.studies import catalog, versions
+from skarlo.studies.records import StudyRecord, Upload, User, VersionRecord
 from skarlo.studies.refusals import Missing, Refusal
+from skarlo.studies.stacking import stack
 
 from ..models import (
     CandidateOut,
@@ -30,6 +32,7 @@ from ..models import (
     ScopeQuery,
     SentenceOut,
     SplitQuery,
+    StackIn,
     StepPath,
     StudyIn,
     StudyLine,
@@ -40,6 +43,7 @@ from ..models import (
     TallyOut,
     UploadOut,
     UploadQuery,
+    VersionOut,
 )
 from ..security import needs, signed_in, workspace
 from ..shared import answer, api, evaluator, immutable
@@ -70,11 +74,26 @@ def upload(query: UploadQuery) -> Response:
         record = Upload(sha256=sha256, name=name, size=size, user_id=signed_in().id or 0)
         records.add(record)
         records.flush()
-        columns = describe(table)
-        return answer(UploadOut.model_validate({
-            "id": record.id, "name": name, "sha256": sha256, "size": size, "rows": table.height, "columns": columns,
-            "guess": guess(columns, table.height),
-        }), 201)  # fmt: skip
+        return answer(_described(record, table), 201)
+
+
+def _described(record: Upload, table: pl.DataFrame) -> UploadOut:
+    columns = describe(table)
+    return UploadOut.model_validate({
+        "id": record.id, "name": record.name, "sha256": record.sha256, "size": record.size, "rows": table.height,
+        "columns": columns, "guess": guess(columns, table.height),
+    })  # fmt: skip
+
+
+@api.post("/uploads/stack", tags=TAG, responses={201: UploadOut})
+@needs("write")
+def stack_uploads(body: StackIn) -> Response:
+    """Make one hold-out of several uploads, one for each split."""
+    with workspace().session() as records:
+        user = signed_in()
+        parts = {split: catalog.upload_of(records, upload, user) for split, upload in body.parts.items()}
+        record = stack(workspace(), records, user, parts)
+        return answer(_described(record, read_table(Source(workspace().blob(record.sha256), record.name))), 201)
 
 
 def _forget(sha256: str) -> None:
@@ -88,8 +107,17 @@ def _forget(sha256: str) -> None:
 def list_studies() -> Response:
     """All studies, newest first."""
     with workspace().session() as records:
-        lines = [StudyLine(**line, stamp=_last_stamp(records, line["id"])) for line in catalog.listing(records)]
-    return answer(StudyList(studies=lines))
+        return answer(StudyList(studies=lines(records)))
+
+
+def lines(records: Session) -> list[StudyLine]:
+    """All studies as they are listed."""
+    return [StudyLine(**line, stamp=_last_stamp(records, line["id"])) for line in catalog.listing(records)]
+
+
+def study_out(records: Session, study_id: int) -> StudyOut:
+    """A study for the person signed in."""
+    return _study(records, catalog.study_of(records, study_id), signed_in())
 
 
 def _last_stamp(records: Session, study_id: int) -> str | None:
@@ -106,7 +134,8 @@ def make_study(body: StudyIn) -> Response:
         holdout = catalog.upload_of(records, body.holdout.upload, user)
         mapping = body.holdout.model_dump(exclude={"upload"}, exclude_none=True)
         entries = [(catalog.upload_of(records, c.upload, user), c.model_dump()) for c in body.candidates]
-        study = catalog.create(workspace(), records, user, body.title, holdout, mapping, entries)
+        asks = {"quoted": [q.model_dump(exclude_none=True) for q in body.quoted]} if body.quoted else {}
+        study = catalog.create(workspace(), records, user, body.title, holdout, mapping, entries, asks)
         return answer(_study(records, study, user), 201)
 
 
@@ -123,12 +152,19 @@ def _study(records: Session, study: StudyRecord, user: User) -> StudyOut:
         candidates=[
             CandidateOut(position=c.position, letter=letter(c.position), name=c.name, gives=gives[c.name],
                          file=c.file_name, sha256=c.sha256, columns=c.columns, cutoff=c.cutoff,
-                         cutoff_chosen_on=c.cutoff_chosen_on, in_use=c.in_use)
+                         cutoff_chosen_on=c.cutoff_chosen_on, in_use=c.in_use, version_number=c.version_number,
+                         versions=[_version(records, v) for v in versions.versions_of(records, c)])
             for c in catalog.candidates_of(records, study.id or 0)
         ],
         steps_read=catalog.steps_read(records, study.id or 0, user),
         revision=len(earlier), stamp=stamp(records, earlier[-1]) if earlier else None,
     )  # fmt: skip
+
+
+def _version(records: Session, v: VersionRecord) -> VersionOut:
+    by = records.get(User, v.user_id)
+    return VersionOut(number=v.number, file=v.file_name, sha256=v.sha256, columns=v.columns, note=v.note,
+                      by=by.name if by else "", created=v.created)  # fmt: skip
 
 
 @api.get("/studies/<int:study_id>", tags=TAG, responses={200: StudyOut})
@@ -150,8 +186,9 @@ def read_sentence(path: StudyPath, query: ScopeQuery) -> Response:
     """The drafted sentence at the top of a view."""
     with workspace().session() as records:
         results = evaluator().results(records, path.study_id, query.by_position())
+        scope = Scope(query.split, tuple(query.show)).among(catalog.candidates_of(records, path.study_id))
     known_split(results, query.split)
-    return answer(SentenceOut(sentence=drafting.sentence(query.view, results, Scope(query.split, tuple(query.show)))))
+    return answer(SentenceOut(sentence=drafting.sentence(query.view, results, scope)))
 
 
 def known_split(results: Any, split: str) -> None:
@@ -176,12 +213,13 @@ def read_tallies(path: StudyPath, query: SplitQuery) -> Response:
     """The counts that the live cutoff reads, for every candidate that gives a score."""
     with workspace().session() as records:
         study = evaluator().study(records, path.study_id)
+        positions = [c.position for c in catalog.candidates_of(records, path.study_id)]
     if query.split not in study.splits:
         raise Missing(f"there is no split {query.split}", "split")
     rows = study.splits[query.split]
     positive = study.actual[rows] == study.positive
     out = []
-    for i, candidate in enumerate(study.candidates, 1):
+    for i, candidate in zip(positions, study.candidates, strict=True):
         if candidate.score is not None:
             t = tally.make(candidate.score[rows], positive)
             out.append(TallyOut(position=i, score=t.score[::-1].tolist(), tp=t.tp[::-1].tolist(),

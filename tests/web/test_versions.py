@@ -1,0 +1,189 @@
+"""Versions of candidates, deletion and taking it back, over the HTTP interface."""
+
+from __future__ import annotations
+
+import json
+from datetime import timedelta
+
+import pytest
+from sqlmodel import select
+
+from asking import upload
+from files import rows_of, write_csv
+from skarlo.studies import deleting
+from skarlo.studies.records import CandidateRecord, EventRecord, StudyRecord, VersionRecord, now
+
+
+def better(folder, rows=None):
+    """A file of answers whose scores are nearer the truth."""
+    if rows is None:
+        rows = [{**r, "p": 0.9 if r["actual"] == "yes" else 0.1 + i / 1e4} for i, r in enumerate(rows_of())]
+    return write_csv(folder / "better.csv", rows, ["id", "p"])
+
+
+@pytest.fixture
+def ana(signed_in):
+    return signed_in("ana")
+
+
+def area(client, study_id):
+    first = client("GET", f"/studies/{study_id}/results").json["candidates"][0]
+    return first["splits"]["test"]["metrics"]["roc_auc"]["value"]
+
+
+def test_a_new_file_is_a_new_version_and_the_older_stays(ana, study_id, tmp_path):
+    before = area(ana, study_id)
+    sent = upload(ana, better(tmp_path)).json["id"]
+    made = {"code": "a1b2c3", "rows learned from": {"yes": 90, "no": 210}}
+    answer = ana("POST", f"/studies/{study_id}/candidates/1/versions",
+                 {"upload": sent, "note": " learned from the spring rows ", "made_with": made, "version": "2026-11",
+                  "price_per_1000": 0, "latency_ms": 12.5})  # fmt: skip
+    assert answer.status_code == 201
+    first = answer.json["candidates"][0]
+    assert first["version_number"] == 2
+    assert [(v["number"], v["file"], v["note"], v["by"]) for v in first["versions"]] == [
+        (1, "scores.csv", "", "ana"),
+        (2, "better.csv", "learned from the spring rows", "ana"),
+    ]
+    assert area(ana, study_id) == 1.0 > before
+    told = ana("GET", f"/studies/{study_id}/results").json["candidates"][0]
+    assert (told["version"], told["made_with"]) == ("2026-11", made)
+    assert (told["price_per_1000"], told["latency_ms"]) == (0, 12.5)
+
+    back = ana("PUT", f"/studies/{study_id}/candidates/1/versions/1")
+    assert back.json["candidates"][0]["version_number"] == 1
+    assert area(ana, study_id) == before
+    assert ana("GET", f"/studies/{study_id}/results").json["candidates"][0]["version"] is None
+
+
+def test_a_version_that_does_not_join_changes_nothing(ana, study_id, tmp_path):
+    before = ana("GET", f"/studies/{study_id}").json
+    rows = [{**r, "id": f"x{r['id']}"} for r in rows_of()]
+    sent = upload(ana, better(tmp_path, rows)).json["id"]
+    answer = ana("POST", f"/studies/{study_id}/candidates/1/versions", {"upload": sent})
+    assert answer.status_code == 422
+    assert "not in the hold-out" in answer.text
+    assert ana("GET", f"/studies/{study_id}").json == before
+
+
+def test_a_version_may_answer_in_another_way(ana, study_id, tmp_path):
+    sent = upload(ana, write_csv(tmp_path / "said.csv", rows_of(), ["id", "said"])).json["id"]
+    answer = ana("POST", f"/studies/{study_id}/candidates/1/versions", {"upload": sent, "label": "said"})
+    first = answer.json["candidates"][0]
+    assert (first["gives"], first["cutoff"]) == ("classes", None)
+    again = ana("PUT", f"/studies/{study_id}/candidates/1/versions/1").json["candidates"][0]
+    assert (again["gives"], again["cutoff"]) == ("scores", 0.5)
+
+
+def test_a_version_is_deleted_and_taken_back(ana, study_id, tmp_path):
+    sent = upload(ana, better(tmp_path)).json["id"]
+    ana("POST", f"/studies/{study_id}/candidates/1/versions", {"upload": sent})
+    assert "is in use" in ana("DELETE", f"/studies/{study_id}/candidates/1/versions/2").json["detail"]
+    left = ana("DELETE", f"/studies/{study_id}/candidates/1/versions/1").json["candidates"][0]
+    assert [v["number"] for v in left["versions"]] == [2]
+    assert ana("PUT", f"/studies/{study_id}/candidates/1/versions/1").status_code == 404
+    (line,) = ana("GET", "/deleted").json["deleted"]
+    assert (line["kind"], line["name"]) == ("version", "Scores, version 1")
+    assert ana("POST", f"/deleted/version/{line['id']}/restore").json == {"study_id": study_id}
+    third = ana("POST", f"/studies/{study_id}/candidates/1/versions", {"upload": sent}).json["candidates"][0]
+    assert [v["number"] for v in third["versions"]] == [1, 2, 3]
+
+
+def test_a_candidate_is_deleted_and_the_others_keep_their_letters(ana, study_id):
+    whole = ana("GET", f"/studies/{study_id}/results").json
+    left = ana("DELETE", f"/studies/{study_id}/candidates/1").json
+    assert [(c["letter"], c["name"]) for c in left["candidates"]] == [("B", "Labels")]
+    sentence = ana("GET", f"/studies/{study_id}/sentence?view=line-up&split=test&show=2").json["sentence"]
+    assert "Labels" in sentence
+    assert "keeps at least one" in ana("DELETE", f"/studies/{study_id}/candidates/2").json["detail"]
+    scope = {"split": "test", "show": [2], "cutoffs": {}}
+    pinned = ana("POST", f"/studies/{study_id}/exhibits", {"view": "matrix", "scope": scope, "caption": ""})
+    assert pinned.status_code == 201
+    page = ana("GET", f"/studies/{study_id}/dossier/preview").text
+    assert "Labels" in page
+    assert ana("GET", f"/studies/{study_id}/tallies?split=test").json["tallies"] == []
+    (line,) = ana("GET", "/deleted").json["deleted"]
+    ana("POST", f"/deleted/candidate/{line['id']}/restore")
+    assert ana("GET", f"/studies/{study_id}/results").json == whole
+    assert "stands in exhibit 1" in ana("DELETE", f"/studies/{study_id}/candidates/2").json["detail"]
+    ana("PATCH", f"/studies/{study_id}/dossier", {"decision_candidate": "Scores"})
+    assert "decision is for Scores" in ana("DELETE", f"/studies/{study_id}/candidates/1").json["detail"]
+
+
+def test_a_study_is_deleted_and_taken_back_within_thirty_days(ana, study_id, workspace):
+    whole = ana("GET", f"/studies/{study_id}").json
+    assert ana("DELETE", f"/studies/{study_id}").json == {"studies": []}
+    assert ana("GET", f"/studies/{study_id}").status_code == 404
+    assert ana("GET", f"/studies/{study_id}/results").status_code == 404
+    (line,) = ana("GET", "/deleted").json["deleted"]
+    assert (line["kind"], line["study_id"]) == ("study", study_id)
+    with workspace.session() as records:
+        assert deleting.purge(records, now() + timedelta(days=29)) == 0
+    assert ana("POST", f"/deleted/study/{study_id}/restore").status_code == 200
+    assert ana("GET", f"/studies/{study_id}").json == whole
+    assert ana("POST", f"/deleted/study/{study_id}/restore").status_code == 404
+    ana("DELETE", f"/studies/{study_id}")
+    with workspace.session() as records:
+        assert deleting.purge(records, now() + timedelta(days=31)) == 1
+    with workspace.session() as records:
+        assert records.get(StudyRecord, study_id) is None
+        assert not records.exec(select(CandidateRecord)).all()
+        assert not records.exec(select(VersionRecord)).all()
+        assert records.exec(select(EventRecord)).all()
+    assert ana("GET", "/deleted").json == {"deleted": []}
+
+
+def test_a_study_with_a_frozen_report_is_kept(ana, study_id):
+    scope = {"split": "test", "show": [1], "cutoffs": {}}
+    ana("POST", f"/studies/{study_id}/exhibits", {"view": "line-up", "scope": scope, "caption": ""})
+    decision = {"decision_candidate": "Scores", "decision_cutoff": 0.5}
+    ana("PATCH", f"/studies/{study_id}/dossier", {"heading": "h", "summary": "s", **decision})
+    assert ana("POST", f"/studies/{study_id}/revisions").status_code == 201
+    assert "was frozen is kept" in ana("DELETE", f"/studies/{study_id}").json["detail"]
+
+
+def test_viewers_and_approvers_delete_nothing(signed_in, study_id):
+    for name in ("vic", "ava"):
+        client = signed_in(name)
+        for method, path in (
+            ("DELETE", f"/studies/{study_id}"), ("DELETE", f"/studies/{study_id}/candidates/1"), ("GET", "/deleted"),
+            ("POST", "/deleted/study/1/restore"), ("PUT", f"/studies/{study_id}/candidates/1/versions/1"),
+        ):  # fmt: skip
+            assert client(method, path).status_code == 403
+
+
+@pytest.mark.parametrize(
+    ("data", "found"),
+    [
+        (b'layers = 2\ntrained = 2026-03-01\n[prompt]\nwording = "Is it urgent?"\n',
+         {"layers": 2, "trained": "2026-03-01", "prompt": {"wording": "Is it urgent?"}}),
+        (b'{"layers": 2, "rows": {"yes": 3}}', {"layers": 2, "rows": {"yes": 3}}),
+        (b'{"layers": NaN}', "NaN is no number of JSON"),
+        (b'{"layers": ', "neither TOML nor JSON"),
+        (b"layers: 2", "is not TOML"),
+        (b"\xff\xfe", "not UTF-8"),
+    ],
+)  # fmt: skip
+def test_how_it_was_made_is_read_from_toml_or_json(ana, data, found):
+    answer = ana.http.post("/api/v1/made-with?name=made.toml", data=data, headers={"X-CSRFToken": ana.token})
+    if isinstance(found, dict):
+        assert answer.json == {"made_with": found}
+    else:
+        assert answer.status_code == 422
+        assert found in answer.text
+
+
+def test_several_uploads_become_one_hold_out(ana, tmp_path):
+    rows = rows_of()
+    sent = {}
+    for split in ("test", "tuning"):
+        path = write_csv(tmp_path / f"{split}.csv", [r for r in rows if r["split"] == split], ["id", "actual"])
+        sent[split] = upload(ana, path).json["id"]
+    made = ana("POST", "/uploads/stack", {"parts": sent})
+    assert made.status_code == 201
+    assert made.json["rows"] == 200
+    assert made.json["guess"]["split"] == "split"
+    odd = upload(ana, write_csv(tmp_path / "odd.csv", rows, ["id", "said"])).json["id"]
+    wrong = ana("POST", "/uploads/stack", {"parts": {"test": sent["test"], "odd": odd}})
+    assert wrong.status_code == 422
+    assert "there is no such column, and test.csv has it" in json.dumps(wrong.json)
