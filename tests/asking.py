@@ -2,6 +2,13 @@
 
 from __future__ import annotations
 
+from skarlo.intake.guess import guess
+
+
+def guessed(columns, rows):
+    """The column guessed for each role, without the reasons."""
+    return {role: found["column"] for role, found in guess(columns, rows).items()}
+
 
 def upload(client, path):
     """Send a file as a person would."""

@@ -25,7 +25,7 @@ def test_an_upload_says_what_its_columns_look_like(signed_in, files):
     answer = upload(signed_in("ana"), files / "holdout.csv")
     assert answer.status_code == 201
     assert answer.json["rows"] == 200
-    assert answer.json["guess"]["id"] == "id"
+    assert answer.json["guess"]["id"]["column"] == "id"
     assert [c["name"] for c in answer.json["columns"]] == ["id", "actual", "split"]
 
 

@@ -182,7 +182,7 @@ def test_several_uploads_become_one_hold_out(ana, tmp_path):
     made = ana("POST", "/uploads/stack", {"parts": sent})
     assert made.status_code == 201
     assert made.json["rows"] == 200
-    assert made.json["guess"]["split"] == "split"
+    assert made.json["guess"]["split"]["column"] == "split"
     odd = upload(ana, write_csv(tmp_path / "odd.csv", rows, ["id", "said"])).json["id"]
     wrong = ana("POST", "/uploads/stack", {"parts": {"test": sent["test"], "odd": odd}})
     assert wrong.status_code == 422

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, RootModel
 
 from skarlo.core import Explanation, Results
+from skarlo.intake.guess import Guess
 from skarlo.intake.look import Look
 from skarlo.studies.records import ROLES
 from skarlo.studies.words import Answered
@@ -66,7 +67,11 @@ class ColumnOut(BaseModel):
     distinct: int
     empty: int
     values: list[str]
+    counts: list[int]
+    alike: list[list[str]]
     numeric: bool
+    least: float | None
+    most: float | None
 
 
 class UploadQuery(BaseModel):
@@ -80,7 +85,7 @@ class UploadOut(BaseModel):
     size: int
     rows: int
     columns: list[ColumnOut]
-    guess: dict[str, str | None]
+    guess: dict[str, Guess]
 
 
 class SplitIn(Strict):

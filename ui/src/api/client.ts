@@ -85,14 +85,19 @@ export function upload(
   });
 }
 
-/** A study from a zip with study.toml and its files. */
-export async function importStudy(file: File): Promise<{ id: number }> {
-  const answer = await fetch(`/api/v1/imports?name=${encodeURIComponent(file.name)}`, {
+async function send<T>(path: string, file: File, status: number): Promise<T> {
+  const answer = await fetch(`/api/v1/${path}?name=${encodeURIComponent(file.name)}`, {
     method: "POST",
-    headers: { "X-CSRFToken": token, "Content-Type": "application/zip" },
+    headers: { "X-CSRFToken": token, "Content-Type": "application/octet-stream" },
     body: file,
   });
   const body: unknown = await answer.json().catch(() => undefined);
-  if (answer.status !== 201) throw problemOf(answer.status, body);
-  return body as { id: number };
+  if (answer.status !== status) throw problemOf(answer.status, body);
+  return body as T;
 }
+
+/** A study from a zip with study.toml and its files. */
+export const importStudy = (file: File) => send<{ id: number }>("imports", file, 201);
+
+/** How a candidate was made, from TOML or JSON. */
+export const readMadeWith = (file: File) => send<Schemas["MadeWithOut"]>("made-with", file, 200);

@@ -24,6 +24,9 @@ export const useSession = () =>
 export const useStudies = () =>
   useQuery({ queryKey: ["studies"], queryFn: () => got(api.GET("/api/v1/studies")), staleTime: 0 });
 
+export const useDeleted = () =>
+  useQuery({ queryKey: ["deleted"], queryFn: () => got(api.GET("/api/v1/deleted")), staleTime: 0 });
+
 const at = (study_id: number) => ({ path: { study_id } });
 
 export const useStudy = (id: number) =>

@@ -696,7 +696,7 @@ export interface components {
             columns: components["schemas"]["ColumnOut"][];
             /** Guess */
             guess: {
-                [key: string]: string | null;
+                [key: string]: components["schemas"]["Guess"];
             };
         };
         /** ColumnOut */
@@ -711,8 +711,28 @@ export interface components {
             empty: number;
             /** Values */
             values: string[];
+            /** Counts */
+            counts: number[];
+            /** Alike */
+            alike: string[][];
             /** Numeric */
             numeric: boolean;
+            /** Least */
+            least: number | null;
+            /** Most */
+            most: number | null;
+        };
+        /**
+         * Guess
+         * @description The column that a role probably falls to (none: nothing speaks for one), why, and which others it could be.
+         */
+        Guess: {
+            /** Column */
+            column: string | null;
+            /** Why */
+            why: string;
+            /** Also */
+            also: string[];
         };
         /**
          * StackIn

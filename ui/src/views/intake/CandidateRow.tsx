@@ -2,7 +2,8 @@ import type { Schemas } from "../../api/client";
 import { type JoinQuery, useJoin } from "../../api/queries";
 import { Button, Tile } from "../../parts/basics";
 import { count } from "../../parts/number";
-import { Pick } from "./Pick";
+import { MadeWith } from "./MadeWith";
+import { Pick as PickOne } from "./Pick";
 
 type Upload = Schemas["UploadOut"];
 export type Answers = {
@@ -14,7 +15,21 @@ export type Answers = {
   cutoff: string;
   in_use: boolean;
   no_answer: "error" | "wrong" | "left_out";
+  version: string;
+  price: string;
+  latency: string;
+  made_with: Record<string, unknown>;
 };
+
+const amount = (text: string) => (text.trim() === "" ? null : Number(text));
+
+/** How a candidate was made and what it costs, as the HTTP interface takes it. */
+export const made = (a: Pick<Answers, "version" | "price" | "latency" | "made_with">) => ({
+  version: a.version.trim() || null,
+  price_per_1000: amount(a.price),
+  latency_ms: amount(a.latency),
+  made_with: a.made_with,
+});
 
 const NO_ANSWER = { error: "stop the study", wrong: "count as wrong", left_out: "are left out" } as const;
 
@@ -49,18 +64,19 @@ export function CandidateRow({ a, position, askId, join, onChange, onRemove }: R
           ×
         </Button>
       </div>
-      <div className="grid grid-cols-4 gap-3 items-end">
-        {askId && <Pick label="Row id" value={a.id} options={names} onPick={(id) => onChange({ ...a, id })} />}
-        <Pick
+      <div className="grid grid-cols-4 gap-3 items-start">
+        {askId && <PickOne label="Row id" value={a.id} options={names} onPick={(id) => onChange({ ...a, id })} />}
+        <PickOne
           label="It gives"
           value={a.kind === "score" ? "a score" : "a class"}
           options={["a score", "a class"]}
           onPick={(kind) => onChange({ ...a, kind: kind === "a score" ? "score" : "label" })}
         />
-        <Pick
+        <PickOne
           label={a.kind === "score" ? "Score column" : "Predicted class column"}
           value={a.column}
           options={names}
+          guess={a.kind === "score" ? a.upload.guess.score : a.upload.guess.label}
           onPick={(c) => onChange({ ...a, column: c })}
         />
         {a.kind === "score" && (
@@ -98,6 +114,10 @@ export function CandidateRow({ a, position, askId, join, onChange, onRemove }: R
           ))}
         </select>
       </label>
+      <details className="text-sm mt-1">
+        <summary className="cursor-pointer text-soft">How it was made, and what it costs</summary>
+        <MadeWith value={a} onChange={(change) => onChange({ ...a, ...change })} />
+      </details>
     </div>
   );
 }

@@ -1,17 +1,14 @@
 import { useLook } from "../../api/queries";
 import { useScope } from "../../app/scope";
-import { Tile, ViewHead } from "../../parts/basics";
+import { ViewHead } from "../../parts/basics";
 import { count, shown } from "../../parts/number";
+import { Candidates } from "./Candidates";
 import { Fields } from "./Fields";
 import { Noticed } from "./Noticed";
 
 /** What came in: files, columns, classes by split. */
 export function IntakeView() {
   const { study, results, positive, positiveLabel: p, negative } = useScope();
-  const columns = (c: Record<string, unknown>) =>
-    Object.entries(c)
-      .map(([what, name]) => `${what}: ${String(name)}`)
-      .join(", ");
   const missing = (useLook(study.id).data?.joins ?? []).filter((j) => j.missing > 0);
   const { id, truth, split } = study.mapping as Record<string, string | undefined>;
   return (
@@ -86,38 +83,30 @@ export function IntakeView() {
           })}
         </tbody>
       </table>
-      <h2 className="text-lg mt-6 mb-1">The candidates</h2>
-      <ul className="max-w-[820px]">
-        {study.candidates.map((c) => (
-          <li key={c.position} className="border-b border-light py-2 flex gap-3">
-            <Tile position={c.position} letter={c.letter} />
-            <span className="min-w-0">
-              <b className="font-semibold">{c.name}</b>{" "}
-              <span className="text-soft">
-                {c.file} · {columns(c.columns)}
-                {c.in_use && " · in use now"}
-              </span>
-              <Join name={c.name} />
-              <span className="block font-mono text-xs text-soft break-all">{c.sha256}</span>
-            </span>
-          </li>
-        ))}
-      </ul>
+      <Candidates />
+      <Quoted />
       <Fields />
     </>
   );
 }
 
-/** How a candidate's answers joined the rows. */
-function Join({ name }: { name: string }) {
-  const { study } = useScope();
-  const found = useLook(study.id).data?.joins.find((j) => j.candidate === name);
-  if (!found) return null;
+/** Published results that stand beside the candidates. */
+function Quoted() {
+  const { results } = useScope();
+  if (!results.quoted?.length) return null;
   return (
-    <span className="block text-sm">
-      {count(found.matched)} rows matched
-      {found.missing > 0 &&
-        `, ${count(found.missing)} without an answer (${found.first_missing.slice(0, 3).join(", ")}${found.missing > 3 ? ", …" : ""})`}
-    </span>
+    <>
+      <h2 className="text-lg mt-6 mb-1">Quoted results</h2>
+      <ul className="max-w-[820px]">
+        {results.quoted.map((q) => (
+          <li key={q.name} className="border-b border-light py-2">
+            <b className="font-semibold">{q.name}</b>{" "}
+            <span className="text-soft">
+              from {q.source}: {q.matrix ? "a whole matrix" : Object.keys(q.metrics).join(", ")}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </>
   );
 }

@@ -18,6 +18,11 @@ const COLUMNS: { metric: string; title: string; lower?: boolean }[] = [
   { metric: "f1", title: "F1" },
 ];
 
+const COSTS = [
+  { key: "price_per_1000", title: "Price, 1,000 rows" },
+  { key: "latency_ms", title: "ms a row" },
+] as const;
+
 const NONE: Metric = { value: null, why: "not computed" };
 const of = (part: SplitResult, metric: string): Metric => part.metrics[metric] ?? NONE;
 
@@ -64,6 +69,7 @@ export function LineUpView() {
   const domains = Object.fromEntries(
     COLUMNS.map(({ metric }) => [metric, columnScale(chosen.map((c) => of(c.part, metric)))]),
   );
+  const costs = COSTS.filter((k) => chosen.some((c) => c.result[k.key] !== undefined));
   const reported = split === study.holdout.report_on;
   const level = results.settings.confidence * 100;
   return (
@@ -89,6 +95,11 @@ export function LineUpView() {
           <thead>
             <tr className="border-b border-rule text-left text-sm text-soft">
               <th className="font-normal px-3 py-2">Candidate</th>
+              {costs.map((k) => (
+                <th key={k.key} className="font-normal px-2 py-2 text-right whitespace-nowrap">
+                  {k.title}
+                </th>
+              ))}
               {COLUMNS.map((c) => (
                 <th
                   key={c.metric}
@@ -123,6 +134,11 @@ export function LineUpView() {
                     </span>
                   </span>
                 </th>
+                {costs.map((k) => (
+                  <td key={k.key} className="px-2 py-2 align-top text-right text-lg">
+                    {c.result[k.key] === undefined ? <span title="not noted">—</span> : shown(c.result[k.key] ?? null)}
+                  </td>
+                ))}
                 {COLUMNS.map(({ metric }) => {
                   const m = of(c.part, metric);
                   const first = reported && leads(metric, c.name);
@@ -148,6 +164,9 @@ export function LineUpView() {
                 <th scope="row" className="font-serif italic font-normal text-left px-3 py-2">
                   {b.label}
                 </th>
+                {costs.map((k) => (
+                  <td key={k.key} />
+                ))}
                 {COLUMNS.map(({ metric }) => (
                   <td key={metric} className="px-2 py-2 border-l-[3px] border-l-transparent">
                     <Figure candidate={b.name} metric={metric} value={of(b.part, metric)} />
@@ -155,16 +174,65 @@ export function LineUpView() {
                 ))}
               </tr>
             ))}
+            {(results.quoted ?? []).map((q) => (
+              <QuotedRow key={q.name} q={q} skip={costs.length} domains={domains} />
+            ))}
           </tbody>
         </table>
       </div>
       <p className="text-sm text-soft mt-3 max-w-[86ch]">
-        The last two rows need no model: {baselines.map((b) => b.label).join(" and ")}. Not told apart does not say
+        {results.quoted?.length ? "Quoted results have no rows here, so no test compares them. " : ""}
+        The rows in italics need no model: {baselines.map((b) => b.label).join(" and ")}. Not told apart does not say
         equal: the paired tests (corrected for how many candidates there are) leave the best one among those with a
         black edge.
       </p>
       <Findings />
     </>
+  );
+}
+
+type QuotedResult = NonNullable<ReturnType<typeof useScope>["results"]["quoted"]>[number];
+type QuotedProps = { q: QuotedResult; skip: number; domains: Record<string, [number, number] | null> };
+const PLACE: Record<string, string> = { inside: "inside", above: "above", below: "below" };
+
+/** A published result: no interval of ours but for a whole matrix, and where it lies against each candidate's. */
+function QuotedRow({ q, skip, domains }: QuotedProps) {
+  const { chosen } = useScope();
+  return (
+    <tr className="border-t border-rule bg-light" data-row={q.name}>
+      <th scope="row" className="font-normal text-left px-3 py-2">
+        “{q.name}”<span className="block text-xs text-soft">quoted from {q.source}</span>
+      </th>
+      {Array.from({ length: skip }, (_, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: empty cells
+        <td key={i} />
+      ))}
+      {COLUMNS.map(({ metric }) => {
+        const m = q.metrics[metric];
+        const places = chosen
+          .map((c) => [c.letter, q.against[c.name]?.[metric]] as const)
+          .filter(([, where]) => where !== undefined);
+        return (
+          <td key={metric} className="px-2 py-2 align-top border-l-[3px] border-l-transparent">
+            {m?.value == null ? (
+              <span title={m?.why ?? "not quoted"}>—</span>
+            ) : (
+              <>
+                <span className="text-lg" title={m.why_interval ?? undefined}>
+                  {shown(m.value)}
+                </span>
+                {m.low != null && <Whisker metric={m} domain={domains[metric] ?? null} color="var(--color-soft)" />}
+                {places.length > 0 && (
+                  <span className="block text-xs text-soft">
+                    {places.map(([letter, where]) => `${PLACE[where ?? ""]} ${letter}’s`).join(", ")}
+                  </span>
+                )}
+              </>
+            )}
+          </td>
+        );
+      })}
+    </tr>
   );
 }
 

@@ -1,9 +1,11 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { importStudy } from "../../api/client";
-import { useSession, useStudies } from "../../api/queries";
+import { api, got, importStudy } from "../../api/client";
+import { useDeleted, useSession, useStudies } from "../../api/queries";
 import { TopBar } from "../../app/TopBar";
-import { Fault, Loading } from "../../parts/basics";
+import { Button, Fault, Loading } from "../../parts/basics";
+import { Confirm } from "../../parts/Confirm";
 import { Modal } from "../../parts/Modal";
 
 const day = (iso: string) =>
@@ -36,8 +38,11 @@ export function Studies() {
         )}
         <ul className="border-t border-rule">
           {list.map((s) => (
-            <li key={s.id} className="border-b border-rule">
-              <Link to={`/studies/${s.id}`} className="flex items-center gap-4 py-3.5 px-2 hover:bg-sheet">
+            <li key={s.id} className="border-b border-rule flex items-center">
+              <Link
+                to={`/studies/${s.id}`}
+                className="flex-1 min-w-0 flex items-center gap-4 py-3.5 px-2 hover:bg-sheet"
+              >
                 <span className="flex-1 min-w-0">
                   <span className="font-serif text-[17px] font-semibold block truncate">{s.title}</span>
                   <span className="text-sm text-soft block truncate">{s.candidates.join(" · ")}</span>
@@ -49,11 +54,76 @@ export function Studies() {
                   <Stamp stamp={s.stamp} revision={s.revisions} exhibits={s.exhibits} />
                 </span>
               </Link>
+              {mayWrite && <Delete id={s.id} title={s.title} />}
             </li>
           ))}
         </ul>
+        {mayWrite && <Deleted />}
       </main>
     </div>
+  );
+}
+
+function Delete({ id, title }: { id: number; title: string }) {
+  const queries = useQueryClient();
+  const go = async () => {
+    const left = await got(api.DELETE("/api/v1/studies/{study_id}", { params: { path: { study_id: id } } }));
+    queries.setQueryData(["studies"], left);
+    await queries.invalidateQueries({ queryKey: ["deleted"] });
+  };
+  return (
+    <Confirm
+      trigger={
+        <Button kind="bare" className="text-sm text-soft" aria-label={`Delete ${title}`}>
+          Delete
+        </Button>
+      }
+      title={`Delete “${title}”?`}
+      yes="Delete the study"
+      onYes={go}
+    >
+      Its rows, candidates and dossier go with it. For 30 days it can be taken back, below the list.
+    </Confirm>
+  );
+}
+
+/** What was deleted in the last 30 days, to be taken back. */
+function Deleted() {
+  const queries = useQueryClient();
+  const list = useDeleted().data?.deleted ?? [];
+  const back = useMutation({
+    mutationFn: (line: (typeof list)[number]) =>
+      got(
+        api.POST("/api/v1/deleted/{kind}/{record_id}/restore", {
+          params: { path: { kind: line.kind, record_id: line.id } },
+        }),
+      ),
+    onSuccess: ({ study_id }) => {
+      for (const key of ["studies", "deleted"]) void queries.invalidateQueries({ queryKey: [key] });
+      for (const key of ["study", "results", "look", "findings", "tallies"])
+        queries.removeQueries({ queryKey: [key, study_id] });
+    },
+  });
+  if (list.length === 0) return null;
+  return (
+    <section aria-label="Deleted" className="mt-8">
+      <h2 className="text-lg mb-1">Deleted</h2>
+      <ul className="text-sm">
+        {list.map((line) => (
+          <li key={`${line.kind}${line.id}`} className="border-b border-light py-1.5 px-2 flex items-baseline gap-3">
+            <span className="flex-1 min-w-0 truncate">
+              {line.name}
+              {line.kind !== "study" && <span className="text-soft"> of {line.study}</span>}
+            </span>
+            <span className="text-soft">gone for good on {day(line.until)}</span>
+            <Button kind="bare" className="text-sm" disabled={back.isPending} onClick={() => back.mutate(line)}>
+              Take it back
+            </Button>
+          </li>
+        ))}
+      </ul>
+      <Fault error={back.error} />
+    </section>
   );
 }
 

@@ -1,0 +1,100 @@
+import type { Schemas } from "../../api/client";
+
+export type Upload = Schemas["UploadOut"];
+export type MadeSplit = { by: "class" | "group" | "time"; field: string; tuning: string; seed: string };
+export type Mapping = {
+  id: string | null;
+  truth: string;
+  positive: string;
+  split: string;
+  report_on: string;
+  tune_on: string;
+  make_split: MadeSplit | null;
+  weight: string;
+  group: string;
+  slices: string[];
+  merge: Record<string, string>;
+  names: Record<string, string>;
+  words: Partial<Record<"tp" | "fn" | "fp" | "tn", string>>;
+};
+
+export const columnOf = (u: Upload, name: string) => u.columns.find((c) => c.name === name);
+const sure = (g: Schemas["Guess"] | undefined) => (g && g.also.length === 0 ? (g.column ?? "") : "");
+
+/** What the columns of a hold-out probably are; where two readings are possible, nothing is taken as said. */
+export function mappingOf(u: Upload): Mapping {
+  const { id, truth, split, weight, group } = u.guess;
+  const name = sure(split);
+  const values = columnOf(u, name)?.values ?? [];
+  return {
+    id: id && id.also.length > 0 ? null : sure(id),
+    truth: sure(truth),
+    positive: "",
+    split: name,
+    report_on: values.find((v) => v.toLowerCase() === "test") ?? "",
+    tune_on: values.find((v) => /^(tun|val|dev)/i.test(v)) ?? "",
+    make_split: null,
+    weight: sure(weight),
+    group: sure(group),
+    slices: [],
+    merge: {},
+    names: {},
+    words: {},
+  };
+}
+
+/** The classes after merging, with their rows. */
+export function classesOf(u: Upload, m: Mapping): { label: string; rows: number; found: string[] }[] {
+  const c = columnOf(u, m.truth);
+  if (!c) return [];
+  const out = new Map<string, { label: string; rows: number; found: string[] }>();
+  c.values.forEach((value, i) => {
+    const label = m.merge[value] ?? value;
+    const here = out.get(label) ?? { label, rows: 0, found: [] };
+    here.rows += c.counts[i] ?? 0;
+    here.found.push(value);
+    out.set(label, here);
+  });
+  return [...out.values()];
+}
+
+/** The hold-out as the HTTP interface takes it. */
+export function holdoutOf(u: Upload, m: Mapping): Schemas["HoldoutIn"] {
+  const splits = columnOf(u, m.split)?.values ?? [];
+  const made = m.split ? null : m.make_split;
+  const said = (x: Record<string, string | undefined>) =>
+    Object.fromEntries(Object.entries(x).filter((pair): pair is [string, string] => Boolean(pair[1]?.trim())));
+  return {
+    upload: u.id,
+    id: m.id || null,
+    truth: m.truth,
+    positive: m.positive,
+    split: m.split || null,
+    report_on: m.split ? m.report_on : null,
+    tune_on: m.split && m.tune_on ? m.tune_on : null,
+    also: m.split ? splits.filter((s) => s !== m.report_on && s !== m.tune_on) : [],
+    make_split: made && {
+      by: made.by,
+      field: made.by === "class" ? null : made.field,
+      tuning: Number(made.tuning) / 100,
+      seed: Number(made.seed),
+    },
+    weight: m.weight || null,
+    group: m.group || null,
+    slices: m.slices.map((field) => [field]),
+    merge: m.merge,
+    names: said(m.names),
+    words: said(m.words) as Schemas["HoldoutIn"]["words"],
+  };
+}
+
+/** What still has to be said before a study can be made. */
+export function missing(m: Mapping): string | null {
+  if (m.id === null) return "which column is the row id";
+  if (!m.truth) return "which column holds the actual class";
+  if (!m.positive) return "which class is the positive one";
+  if (m.split && !m.report_on) return "which split is reported on";
+  if (!m.split && m.make_split && m.make_split.by !== "class" && !m.make_split.field)
+    return "by which field the split is made";
+  return null;
+}
