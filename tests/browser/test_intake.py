@@ -105,3 +105,106 @@ def test_pasted_columns_a_broken_join_the_fields_and_out_and_in_again(person, se
     saved.write_bytes(b"no zip")
     ana.get_by_label("Bring in a saved study").set_input_files(saved)
     expect(ana.get_by_role("alert")).to_contain_text("is no zip that can be read")
+
+
+def write(folder, name, columns, rows):
+    path = folder / name
+    path.write_text("\n".join(",".join(line) for line in [columns, *rows]) + "\n")
+    return path
+
+
+def test_two_readings_a_merge_a_made_split_a_version_and_what_is_deleted(person, server, tmp_path):
+    rows = rows_of()
+    for i, r in enumerate(rows):
+        r[1] = "Yes " if r[1] == "yes" and i % 5 == 0 else r[1]
+    holdout = [[r[0], f"p{r[0]}", r[1], r[2], f"s{i // 2}"] for i, r in enumerate(rows)]
+    trees = write(tmp_path, "trees.csv", ["tree_id", "plate_id", "failed", "soil", "street_id"], holdout)
+    first = write(tmp_path, "net.csv", ["tree_id", "p_failed"], [[r[0], r[4]] for r in rows])
+    second = write(tmp_path, "net-2.csv", ["tree_id", "p_failed"], [[r[0], r[4]] for r in rows[::-1]])
+    (tmp_path / "made.toml").write_text('code = "a1b2c3"\n')
+
+    ana = person("ana")
+    ana.get_by_role("link", name="New study from files").click()
+    ana.get_by_label("The question").fill("Mended")
+    ana.get_by_label("Hold-out file").set_input_files(trees)
+    expect(ana.get_by_text("tree_id, plate_id: each could be it")).to_be_visible()
+    expect(ana.get_by_text("Still to say: which column is the row id.")).to_be_visible()
+    ana.get_by_label("Row id").select_option("tree_id")
+    expect(ana.get_by_text("proposed: it has two values, which are yes and no")).to_be_visible()
+    expect(ana.get_by_text("Still to say: which class is the positive one.")).to_be_visible()
+    ana.get_by_label("Actual class").select_option("failed")
+    yes, spelled = (sum(r[1] == label for r in rows) for label in ("yes", "Yes "))
+    ana.get_by_role("checkbox", name=f"“Yes ” ({spelled} rows) is “yes”").check()
+    expect(ana.locator("[data-class='yes']")).to_contain_text(f"{yes + spelled} rows")
+    ana.get_by_label("Name to show for yes").fill("limb down")
+    ana.get_by_label("Positive class").select_option("yes")
+    ana.get_by_role("checkbox", name="Make a split").check()
+    expect(ana.get_by_label("Rows stay together that share")).to_have_value("street_id")
+    ana.get_by_label("Candidate file").set_input_files(first)
+    expect(ana.get_by_text("120 rows matched")).to_be_visible()
+    ana.get_by_text("How it was made, and what it costs").click()
+    ana.get_by_label("How it was made, as TOML or JSON").set_input_files(tmp_path / "made.toml")
+    ana.get_by_label("Price per 1,000 rows").fill("0.4")
+    expect(ana.get_by_label("Made with")).to_have_value("code = a1b2c3")
+    ana.get_by_role("button", name="Quote a published result").click()
+    ana.get_by_label("Name in the line-up").fill("Vendor leaflet")
+    ana.get_by_label("Quoted from").fill("leaflet, page 3")
+    ana.get_by_label("Values, a line each").fill("recall = 91")
+    ana.get_by_role("button", name="Make the study").click()
+    expect(ana.get_by_text("code: a1b2c3 · 0.4 per 1,000 rows")).to_be_visible()
+    expect(ana.get_by_text(f"“Yes ” counts as yes: {spelled} rows")).to_be_visible()
+    expect(ana.get_by_text("at random by whole groups of street_id")).to_be_visible()
+    expect(ana.get_by_text("groups have rows in several splits")).to_have_count(0)
+
+    # A new version, and back to the older one.
+    candidate = ana.locator("[data-candidate='net']")
+    candidate.get_by_role("button", name="New version").click()
+    ana.get_by_label("File of answers").set_input_files(second)
+    ana.get_by_label("What changed").fill("the same, in another order")
+    ana.get_by_role("button", name="Put it in use").click()
+    expect(candidate.locator("[data-version='2']")).to_contain_text("in use here")
+    expect(candidate).to_contain_text("the same, in another order")
+    candidate.locator("[data-version='1']").get_by_role("button", name="Use this one").click()
+    expect(candidate.locator("[data-version='1']")).to_contain_text("in use here")
+    candidate.get_by_role("button", name="Delete version 2").click()
+    ana.get_by_role("button", name="Delete it").click()
+    expect(candidate.locator("[data-version]")).to_have_count(0)
+    candidate.get_by_role("button", name="Delete net").click()
+    ana.get_by_role("button", name="Delete it").click()
+    expect(ana.get_by_role("alert")).to_contain_text("keeps at least one candidate")
+    ana.keyboard.press("Escape")
+
+    # The quoted result stands in the line-up, against ours.
+    ana.get_by_role("link", name="Line-up").first.click()
+    quoted = ana.locator("[data-row='Vendor leaflet']")
+    expect(quoted).to_contain_text("quoted from leaflet, page 3")
+    expect(quoted).to_contain_text("0.910")
+    expect(quoted).to_contain_text("A’s")
+    expect(ana.locator("[data-row='net']")).to_contain_text("0.400")
+
+    # A study goes, and comes back.
+    ana.get_by_role("link", name="Skarlo, all studies").click()
+    ana.get_by_role("button", name="Delete Mended").click()
+    ana.get_by_role("button", name="Delete the study").click()
+    expect(ana.get_by_text("There is no study yet.")).to_be_visible()
+    gone = ana.get_by_role("region", name="Deleted")
+    gone.get_by_role("button", name="Take it back").click()
+    expect(ana.get_by_role("link", name="Mended")).to_be_visible()
+    expect(gone.get_by_role("listitem")).to_contain_text("net, version 2 of Mended")
+
+
+def test_a_hold_out_in_two_files(person, tmp_path):
+    rows = rows_of()
+    halves = {"trees-test.csv": rows[:80], "trees-tuning.csv": rows[80:]}
+    paths = [write(tmp_path, name, ["id", "actual"], [r[:2] for r in part]) for name, part in halves.items()]
+    ana = person("ana")
+    ana.get_by_role("link", name="New study from files").click()
+    ana.get_by_label("Hold-out file").set_input_files(paths[0])
+    ana.get_by_role("button", name="The hold-out has a file for each split").click()
+    ana.get_by_label("File of another split").set_input_files(paths[1])
+    expect(ana.get_by_label("Split of trees-tuning.csv")).to_have_value("tuning")
+    ana.get_by_role("button", name="Put them together").click()
+    expect(ana.get_by_text("trees-test-and-trees-tuning.parquet: 120 rows, 3 columns")).to_be_visible()
+    expect(ana.get_by_label("Split").first).to_have_value("split")
+    expect(ana.get_by_label("Reported on")).to_have_value("test")
+    expect(ana.get_by_label("Choices are made on")).to_have_value("tuning")

@@ -9,7 +9,7 @@ import numpy as np
 import polars as pl
 from typing_extensions import TypedDict
 
-from .labels import near_labels
+from .labels import YES_OR_NO, near_labels
 from .read import as_number, as_text
 
 FIRST = 5
@@ -71,8 +71,10 @@ def guess(columns: list[dict[str, Any]], rows: int) -> dict[str, Guess]:
     )
     left = [c for c in few if c["name"] not in (_column(out["split"]), _column(out["id"]))]
     named = [c for c in left if _named(c, "truth")]
-    pairs = [c for c in left if c["distinct"] == 2]
-    out["truth"] = _chosen(named, None, "its name says so") or _chosen(pairs[::-1], None, "it has two values")
+    pairs = [c for c in left if c["distinct"] - sum(len(pair) - 1 for pair in c["alike"]) == 2]
+    out["truth"] = _chosen(named, None, "its name says so") or _chosen(
+        pairs[::-1], _yes_or_no, "it has two values", "which are yes and no"
+    )
     numbers = [c for c in columns if c["numeric"] and c not in keys and c["name"] != _column(out["truth"])]
     shares = [c for c in numbers if c["least"] is not None and c["least"] >= 0 and c["most"] <= 1 and c["distinct"] > 2]
     said = [c for c in numbers if _named(c, "score") or c["name"].lower().startswith(("p_", "score", "prob"))]
@@ -127,6 +129,10 @@ def _named(c: dict[str, Any], role: str) -> bool:
 
 def _ends_in_id(c: dict[str, Any]) -> bool:
     return bool(c["name"].lower().endswith(("id", "_key", "uuid")))
+
+
+def _yes_or_no(c: dict[str, Any]) -> bool:
+    return all("".join(v.split()).casefold() in YES_OR_NO for v in c["values"])
 
 
 def _fraction(c: dict[str, Any]) -> bool:

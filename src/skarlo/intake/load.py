@@ -71,6 +71,12 @@ def _joined(spec: StudySpec, holdout: Holdout, files: Files, doing: Loading) -> 
     ]  # fmt: skip
     own, numbers = own_metrics(spec, table, classes, doing)
     gates = gates_of(spec, classes, own, doing)
+    if h.id is None and any(c.path for c in spec.candidates):
+        doing.findings.append({
+            "level": "warning", "code": "matched_by_position",
+            "message": "the answers are matched to the rows by position, not on an id; only the numbers of rows agree",
+            "where": {"file": source.name},
+        })  # fmt: skip
     if h.tune_on is None:
         _rules_without_tuning(spec, doing)
     if doing.problems:

@@ -35,6 +35,9 @@ def style_sheet() -> str:
     return faces + css + tiles
 
 
+EVERY_PAGE = ("cutoff_chosen_on_report_split", "matched_by_position")  # findings that a reader must not miss
+
+
 def content_policy() -> str:
     """The content policy a report is served and saved under: its own style sheet and fonts, nothing else."""
     digest = base64.b64encode(hashlib.sha256(style_sheet().encode()).digest()).decode()
@@ -73,9 +76,9 @@ def to_page(content: dict[str, Any], state: dict[str, Any]) -> str:
     return templates().get_template("report.html.j2").render(
         c=content, state=state, exhibits=exhibits, css=Markup(style_sheet()), policy=content_policy(),
         positive=positive, negative=negative, decision=_decision(content),
-        every_page=[f["message"] for f in content["findings"] if f["code"] == "cutoff_chosen_on_report_split"],
+        every_page=[f["message"] for f in content["findings"] if f["code"] in EVERY_PAGE],
         warnings=[
-            f for f in content["findings"] if f["level"] != "note" and f["code"] != "cutoff_chosen_on_report_split"
+            f for f in content["findings"] if f["level"] != "note" and f["code"] not in EVERY_PAGE
         ],
     )  # fmt: skip
 

@@ -38,7 +38,7 @@ type RowProps = {
   position: number;
   askId: boolean;
   join: JoinQuery | null;
-  onChange: (a: Answers) => void;
+  onChange: (change: Partial<Answers>) => void;
   onRemove: () => void;
 };
 
@@ -55,7 +55,7 @@ export function CandidateRow({ a, position, askId, join, onChange, onRemove }: R
           className="field flex-1"
           value={a.name}
           maxLength={80}
-          onChange={(e) => onChange({ ...a, name: e.target.value })}
+          onChange={(e) => onChange({ name: e.target.value })}
         />
         <span className="text-sm text-soft">
           {a.upload.name}, {count(a.upload.rows)} rows
@@ -65,19 +65,19 @@ export function CandidateRow({ a, position, askId, join, onChange, onRemove }: R
         </Button>
       </div>
       <div className="grid grid-cols-4 gap-3 items-start">
-        {askId && <PickOne label="Row id" value={a.id} options={names} onPick={(id) => onChange({ ...a, id })} />}
+        {askId && <PickOne label="Row id" value={a.id} options={names} onPick={(id) => onChange({ id })} />}
         <PickOne
           label="It gives"
           value={a.kind === "score" ? "a score" : "a class"}
           options={["a score", "a class"]}
-          onPick={(kind) => onChange({ ...a, kind: kind === "a score" ? "score" : "label" })}
+          onPick={(kind) => onChange({ kind: kind === "a score" ? "score" : "label" })}
         />
         <PickOne
           label={a.kind === "score" ? "Score column" : "Predicted class column"}
           value={a.column}
           options={names}
           guess={a.kind === "score" ? a.upload.guess.score : a.upload.guess.label}
-          onPick={(c) => onChange({ ...a, column: c })}
+          onPick={(c) => onChange({ column: c })}
         />
         {a.kind === "score" && (
           <label className="block">
@@ -87,7 +87,7 @@ export function CandidateRow({ a, position, askId, join, onChange, onRemove }: R
               step="any"
               className="field"
               value={a.cutoff}
-              onChange={(e) => onChange({ ...a, cutoff: e.target.value })}
+              onChange={(e) => onChange({ cutoff: e.target.value })}
             />
           </label>
         )}
@@ -95,8 +95,8 @@ export function CandidateRow({ a, position, askId, join, onChange, onRemove }: R
       <p className="text-sm text-soft mt-1.5 flex gap-4">
         <span className="flex-1">{first.length > 0 && `${a.column} begins ${first.join(", ")}`}</span>
         <label>
-          <input type="checkbox" checked={a.in_use} onChange={(e) => onChange({ ...a, in_use: e.target.checked })} /> in
-          use now
+          <input type="checkbox" checked={a.in_use} onChange={(e) => onChange({ in_use: e.target.checked })} /> in use
+          now
         </label>
       </p>
       {join && <JoinLine join={join} />}
@@ -105,7 +105,7 @@ export function CandidateRow({ a, position, askId, join, onChange, onRemove }: R
         <select
           className="field w-auto py-0.5"
           value={a.no_answer}
-          onChange={(e) => onChange({ ...a, no_answer: e.target.value as Answers["no_answer"] })}
+          onChange={(e) => onChange({ no_answer: e.target.value as Answers["no_answer"] })}
         >
           {Object.entries(NO_ANSWER).map(([value, words]) => (
             <option key={value} value={value}>
@@ -116,7 +116,7 @@ export function CandidateRow({ a, position, askId, join, onChange, onRemove }: R
       </label>
       <details className="text-sm mt-1">
         <summary className="cursor-pointer text-soft">How it was made, and what it costs</summary>
-        <MadeWith value={a} onChange={(change) => onChange({ ...a, ...change })} />
+        <MadeWith value={a} onChange={onChange} />
       </details>
     </div>
   );

@@ -80,7 +80,12 @@ export function HoldoutForm({ u, mapping, put }: Props) {
         />
       </div>
       {mapping.split === "" && (
-        <SplitMaker u={u} made={mapping.make_split} onChange={(make_split) => put({ make_split })} />
+        <SplitMaker
+          u={u}
+          group={mapping.group}
+          made={mapping.make_split}
+          onChange={(make_split) => put({ make_split })}
+        />
       )}
       {mapping.truth !== "" && <Labels u={u} mapping={mapping} put={put} />}
       <SliceFields u={u} mapping={mapping} onChange={(slices) => put({ slices })} />
@@ -97,10 +102,12 @@ const WAYS = {
 /** A split where the rows bear none: cutoffs are chosen on one part and reported on the other. */
 function SplitMaker({
   u,
+  group,
   made,
   onChange,
 }: {
   u: Upload;
+  group: string;
   made: MadeSplit | null;
   onChange: (m: MadeSplit | null) => void;
 }) {
@@ -110,7 +117,9 @@ function SplitMaker({
         <input
           type="checkbox"
           checked={made !== null}
-          onChange={(e) => onChange(e.target.checked ? { by: "class", field: "", tuning: "30", seed: "1" } : null)}
+          onChange={(e) =>
+            onChange(e.target.checked ? { by: group ? "group" : "class", field: group, tuning: "30", seed: "1" } : null)
+          }
         />{" "}
         Make a split, so that choices are not made on the rows that are reported
       </label>

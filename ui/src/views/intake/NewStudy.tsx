@@ -6,7 +6,7 @@ import { TopBar } from "../../app/TopBar";
 import { Button, Fault } from "../../parts/basics";
 import { type Answers, CandidateRow, made } from "./CandidateRow";
 import { HoldoutForm } from "./HoldoutForm";
-import { classesOf, columnOf, holdoutOf, type Mapping, mappingOf, missing, type Upload } from "./mapping";
+import { classesOf, columnOf, holdoutOf, inOrder, type Mapping, mappingOf, missing, type Upload } from "./mapping";
 import { type Quoted, QuotedForm, quotedOf, quotedReady } from "./QuotedForm";
 import { Several } from "./Several";
 import { Take } from "./Take";
@@ -132,10 +132,14 @@ export function NewStudy() {
                       ? { holdout: holdout.id, holdout_id: mapping.id, answers: a.upload.id, answers_id: a.id }
                       : null
                   }
-                  onChange={(next) =>
+                  onChange={(change) =>
                     setAnswers((rows) =>
                       rows.map((row) =>
-                        row.upload.id === next.upload.id ? next : next.in_use ? { ...row, in_use: false } : row,
+                        row.upload.id === a.upload.id
+                          ? { ...row, ...change }
+                          : change.in_use
+                            ? { ...row, in_use: false }
+                            : row,
                       ),
                     )
                   }
@@ -151,7 +155,7 @@ export function NewStudy() {
               />
               <QuotedForm
                 list={quoted}
-                classes={classesOf(holdout, mapping).map((c) => c.label)}
+                classes={inOrder(classesOf(holdout, mapping), mapping.positive)}
                 onChange={setQuoted}
               />
             </>

@@ -14,23 +14,25 @@ type PickProps = {
 export function Pick({ label, value, options, none, guess, onPick }: PickProps) {
   const unsaid = value === null || (value === "" && none === undefined);
   return (
-    <label className="block">
-      <span className="block text-sm text-soft">{label}</span>
-      <select
-        className={`field ${value === null ? "border-ochre" : ""}`}
-        value={value === null ? "\0" : value}
-        onChange={(e) => onPick(e.target.value)}
-      >
-        {unsaid && <option value={value === null ? "\0" : ""}>choose one</option>}
-        {none !== undefined && <option value="">{none}</option>}
-        {options.map((o) => (
-          <option key={o} value={o}>
-            {o}
-          </option>
-        ))}
-      </select>
+    <div>
+      <label className="block">
+        <span className="block text-sm text-soft">{label}</span>
+        <select
+          className={`field ${value === null ? "border-ochre" : ""}`}
+          value={value === null ? "\0" : value}
+          onChange={(e) => onPick(e.target.value)}
+        >
+          {unsaid && <option value={value === null ? "\0" : ""}>choose one</option>}
+          {none !== undefined && <option value="">{none}</option>}
+          {options.map((o) => (
+            <option key={o} value={o}>
+              {o}
+            </option>
+          ))}
+        </select>
+      </label>
       {guess?.column && <Why guess={guess} value={value} />}
-    </label>
+    </div>
   );
 }
 

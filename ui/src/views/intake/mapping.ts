@@ -58,6 +58,10 @@ export function classesOf(u: Upload, m: Mapping): { label: string; rows: number;
   return [...out.values()];
 }
 
+/** The classes in the order that a matrix has them: of two, the positive one last. */
+export const inOrder = (classes: { label: string }[], positive: string) =>
+  classes.map((c) => c.label).sort((a, b) => Number(a === positive) - Number(b === positive) || (a < b ? -1 : 1));
+
 /** The hold-out as the HTTP interface takes it. */
 export function holdoutOf(u: Upload, m: Mapping): Schemas["HoldoutIn"] {
   const splits = columnOf(u, m.split)?.values ?? [];
