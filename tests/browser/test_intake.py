@@ -205,6 +205,6 @@ def test_a_hold_out_in_two_files(person, tmp_path):
     expect(ana.get_by_label("Split of trees-tuning.csv")).to_have_value("tuning")
     ana.get_by_role("button", name="Put them together").click()
     expect(ana.get_by_text("trees-test-and-trees-tuning.parquet: 120 rows, 3 columns")).to_be_visible()
-    expect(ana.get_by_label("Split").first).to_have_value("split")
+    expect(ana.get_by_text("proposed: its name says so").last).to_be_visible()
     expect(ana.get_by_label("Reported on")).to_have_value("test")
     expect(ana.get_by_label("Choices are made on")).to_have_value("tuning")

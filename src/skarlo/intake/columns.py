@@ -68,7 +68,7 @@ def read_ids(table: pl.DataFrame, name: str | None, file: str, doing: Loading) -
     ids = as_text(column)
     for i in (ids == "").arg_true().to_list():
         doing.problems.append(Problem("a row without an id", file, i + 2, column=name, found=""))
-    doubled = (ids.is_duplicated() & (ids != "")).arg_true().to_list()
+    doubled = (ids.is_duplicated() & (ids != "")).arg_true().to_list() if ids.n_unique() < len(ids) else []
     first: dict[str, int] = {}
     for i in doubled:
         at = first.setdefault(ids[i], i)

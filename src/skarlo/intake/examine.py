@@ -82,10 +82,13 @@ def _repeats(r: Rows) -> list[Finding]:
     key = r.table.select(names).hash_rows(seed=7).to_numpy() ^ r.actual.astype(np.uint64)
     out = []
     reported = np.flatnonzero(r.splits[r.report_on])
-    _, first = np.unique(key[reported], return_index=True)
-    if len(first) < MOSTLY * len(reported):
+    ordered = np.sort(key[reported])
+    alike = int(np.count_nonzero(ordered[1:] == ordered[:-1]))
+    if len(reported) - alike < MOSTLY * len(reported):
         return []  # these fields do not tell rows apart, so likeness says nothing
-    again = np.setdiff1d(np.arange(len(reported)), first)
+    again = np.zeros(0, dtype=np.int64)
+    if alike:
+        again = np.setdiff1d(np.arange(len(reported)), np.unique(key[reported], return_index=True)[1])
     if len(again):
         message = (
             f"{len(again):,} {rows_named(r.report_on)} repeat another in every field and the class; rows counted "
