@@ -10,7 +10,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 import brute
-from skarlo.core import counts, intervals, probability, ranking, table, tally
+from skarlo.core import agreement, counts, intervals, probability, ranking, table, tally
 from skarlo.core.answers import Answers
 from skarlo.core.table import Sampling, Table
 
@@ -185,3 +185,8 @@ def test_thin_rates_are_marked():
     found = counts.count_metrics(table_of(3, 2, 40, 900), 1, Sampling(), NAMES)
     assert found["precision"]["thin"] is True
     assert "thin" not in found["recall"]
+
+
+def test_kappa_of_cohens_own_table():
+    shares = np.array([[0.44, 0.07, 0.09], [0.05, 0.20, 0.05], [0.01, 0.03, 0.06]])
+    assert float(agreement.kappa(shares)) == pytest.approx(0.492, abs=5e-4)  # Cohen 1960, Educ. Psychol. Meas. 20:37

@@ -13,7 +13,7 @@ INTERVALS = {
     "wilson": "Wilson score interval of a proportion",
     "wilson_mapped": "Wilson score interval of TP / (TP + FP + FN), carried over to F1",
     "mover": "hybrid of the two rates' Wilson intervals (Zou and Donner 2008)",
-    "dirichlet": "quantiles over random matrices drawn around the counts (Dirichlet)",
+    "dirichlet": "quantiles of matrices scattered around the counts (Dirichlet)",
     "delong_logit": "DeLong's variance on the logit scale",
     "newcombe5": "the wider of DeLong's and Newcombe's (2006) method 5, for few rows or an area near its bound",
     "influence_logit": "each row's influence on the average, on the logit scale",
