@@ -3,8 +3,14 @@
 from __future__ import annotations
 
 import random
+import re
 
 from playwright.sync_api import expect
+from sqlmodel import select
+
+from skarlo.sample import write_citizen_reports
+from skarlo.studies.records import User
+from skarlo.web.demo import bring_in
 
 
 def rows_of(n=120):
@@ -180,7 +186,7 @@ def test_two_readings_a_merge_a_made_split_a_version_and_what_is_deleted(person,
     expect(quoted).to_contain_text("quoted from leaflet, page 3")
     expect(quoted).to_contain_text("0.910")
     expect(quoted).to_contain_text("A’s")
-    expect(ana.locator("[data-row='net']")).to_contain_text("0.400")
+    expect(ana.locator("[data-row='net']").get_by_role("cell", name="0.4", exact=True)).to_be_visible()
 
     # A study goes, and comes back.
     ana.get_by_role("link", name="Skarlo, all studies").click()
@@ -208,3 +214,35 @@ def test_a_hold_out_in_two_files(person, tmp_path):
     expect(ana.get_by_text("proposed: its name says so").last).to_be_visible()
     expect(ana.get_by_label("Reported on")).to_have_value("test")
     expect(ana.get_by_label("Choices are made on")).to_have_value("tuning")
+
+
+def test_a_study_of_six_classes_with_rows_without_an_answer(person, server, tmp_path):
+    with server.workspace.session() as records:
+        ana_herself = records.exec(select(User).where(User.name == "ana")).one()
+    number = bring_in(server.workspace, write_citizen_reports(tmp_path / "reports"), ana_herself)
+    ana = person("ana")
+    ana.goto(f"{server.address}/studies/{number}/intake")
+    expect(ana.get_by_text("Large labeller, Small labeller leave rows without an answer")).to_be_visible()
+    expect(ana.get_by_text("6 classes", exact=True)).to_be_visible()
+    ana.get_by_role("link", name="Line-up").first.click()
+    expect(ana.locator("[data-part='sentence']")).to_contain_text("On balanced accuracy, Large labeller leads at")
+    expect(ana.locator("[data-row='Large labeller']").get_by_role("cell", name="4.2", exact=True)).to_be_visible()
+    ana.locator("[data-row='Large labeller'] [data-metric='mcc']").click()
+    expect(ana.locator("[data-part='unfolded']")).to_contain_text("of Large labeller")
+    ana.keyboard.press("Escape")
+    ana.get_by_role("link", name="Matrix").first.click()
+    results = ana.request.get(f"{server.address}/api/v1/studies/{number}/results").json()
+    matrix = results["candidates"][0]["splits"]["all"]["matrix"]
+    drawn = ana.locator("[data-matrix='A']")
+    expect(drawn.locator("[data-cell='0-0']")).to_have_text(str(matrix[0][0]))
+    expect(drawn.locator("[data-cell='2-6']")).to_have_text(str(matrix[2][6]))
+    ana.get_by_role("button", name="Swap the axes").click()
+    expect(drawn.get_by_role("row").nth(1).locator("td").nth(2)).to_have_text(str(matrix[2][0]))
+    right = sum(matrix[k][k] for k in range(6))
+    sentence = ana.locator("[data-part='sentence']")
+    expect(sentence).to_contain_text(f"Large labeller calls {right:,} of the 1,500 rows right")
+    ana.get_by_role("link", name="Curves").first.click()
+    expect(ana.get_by_text("This view reads two classes so far, and this study has 6.")).to_be_visible()
+    ana.get_by_role("link", name="Dossier").first.click()
+    ana.get_by_role("button", name="Start from a draft of the numbers").click()
+    expect(ana.get_by_label("The argument")).to_have_value(re.compile("on the 1,500 rows of 6 classes"))

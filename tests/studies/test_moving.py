@@ -16,7 +16,6 @@ from skarlo.intake.write import as_json
 from skarlo.studies import moving
 from skarlo.studies.evaluating import Evaluator
 from skarlo.studies.records import StudyRecord, Upload
-from skarlo.studies.refusals import Refusal
 from skarlo.web.demo import bring_in
 
 ASKS = """
@@ -149,11 +148,3 @@ def test_a_bad_zip_says_why_and_leaves_no_record(workspace, tmp_path, data, said
     with workspace.session() as records:
         assert records.exec(select(StudyRecord)).all() == []
         assert records.exec(select(Upload)).all() == []
-
-
-def test_more_than_two_classes_are_for_the_command_line_so_far(workspace, tmp_path):
-    rows = [row | {"actual": "abc"[i % 3], "said": "abc"[i % 2]} for i, row in enumerate(rows_of())]
-    toml = STUDY.replace('positive = "yes"\n', "").split("[[candidates]]")
-    path = write_study(tmp_path / "many", rows, f"{toml[0]}[[candidates]]{toml[2]}")
-    with pytest.raises(Refusal, match="two classes so far"):
-        bring_in(workspace, path, user_named(workspace, "ana"))

@@ -228,7 +228,7 @@ def served(folder):
     command = [sys.executable, "-m", "skarlo.cli", "serve", "--workspace", str(folder), "--port", str(port)]
     process = subprocess.Popen(command, stderr=subprocess.DEVNULL)
     try:
-        for _ in range(200):
+        for _ in range(1200):  # a busy machine takes its time to start
             try:
                 urllib.request.urlopen(f"http://127.0.0.1:{port}/healthz").close()
                 break

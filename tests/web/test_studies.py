@@ -148,3 +148,23 @@ def test_a_cutoff_must_be_a_number(signed_in, study_id, body):
     assert raw.status_code == 422
     assert ana("PUT", f"/studies/{study_id}/candidates/2/cutoff", {"value": 0.5}).status_code == 422
     assert ana("GET", f"/studies/{study_id}").json["candidates"][0]["cutoff"] == 0.5
+
+
+def test_three_classes_are_read_and_not_reported_on_yet(signed_in, tmp_path):
+    rows = [row | {"actual": "abc"[i % 3], "said": "abc"[i % 2]} for i, row in enumerate(rows_of())]
+    folder = write_study(tmp_path / "many", rows).parent
+    ana = signed_in("ana")
+    ids = [upload(ana, folder / name).json["id"] for name in ("holdout.csv", "labels.csv")]
+    body = wanted(*ids, candidates=[{"upload": ids[1], "name": "L", "label": "said"}])
+    del body["holdout"]["positive"]
+    study = ana("POST", "/studies", body).json
+    assert study["holdout"]["positive"] is None
+    at = f"/studies/{study['id']}"
+    assert "calls" in ana("GET", f"{at}/sentence?view=matrix&split=test&show=1").json["sentence"]
+    assert "so far" in ana("GET", f"{at}/sentence?view=cutoff&split=test&show=1").json["sentence"]
+    assert "of 3 classes" in ana("GET", f"{at}/dossier").json["drafted"]
+    assert ana("GET", f"{at}/dossier/preview").status_code == 200
+    scope = {"split": "test", "show": [1], "cutoffs": {}}
+    pinned = ana("POST", f"{at}/exhibits", {"view": "matrix", "scope": scope, "caption": ""})
+    assert pinned.status_code == 422
+    assert "two classes so far" in pinned.json["detail"]

@@ -13,7 +13,7 @@ from scipy.stats import norm
 
 from . import intervals
 from .answers import Answers
-from .draws import NO_DRAW, ends, generator
+from .draws import NO_DRAW, ends, generator, resampled
 from .logistic import expit, fit_on, logit, no_fit
 from .probability import moments
 from .table import Sampling
@@ -165,13 +165,11 @@ def _ece_clustered(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Float
     code = width_bins(score, bins)
     weight = np.ones(len(score)) if b.weight is None else b.weight
     rng = generator(sampling.seed, "ece clusters", (groups, bins), np.concatenate((t.pos, t.neg)))
-    out = np.full(sampling.draws, np.nan)
-    for i in range(sampling.draws):
-        w = np.bincount(rng.integers(0, groups, groups), minlength=groups)[group] * weight
-        gap = np.bincount(code, weights=w * (score - positive), minlength=bins)
-        if w.any():
-            out[i] = float(np.add.reduce(np.abs(gap))) / float(np.add.reduce(w))
-    return np.asarray(out[np.isfinite(out)])
+    gaps = np.bincount(group * bins + code, weights=weight * (score - positive), minlength=groups * bins)
+    whole = np.bincount(group, weights=weight, minlength=groups)
+    drawn = resampled(np.concatenate((gaps.reshape(groups, bins), whole[:, None]), axis=1), rng, sampling.draws)
+    some = drawn[:, bins] > 0
+    return np.asarray(np.add.reduce(np.abs(drawn[some, :bins]), axis=1) / drawn[some, bins])
 
 
 def confidence_of(a: Answers) -> tuple[FloatArray, BoolArray]:

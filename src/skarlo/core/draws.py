@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import hashlib
+from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from .values import FloatArray, IntArray
 
@@ -21,6 +23,25 @@ def generator(seed: int, family: str, shape: tuple[int, ...], counts: IntArray |
     body = family.encode() + b"\0" + np.asarray(shape, "<i8").tobytes() + np.ascontiguousarray(counts, kind).tobytes()
     words = np.frombuffer(hashlib.sha256(body).digest(), "<u8")
     return np.random.Generator(np.random.PCG64(np.random.SeedSequence([seed, *(int(w) for w in words)])))
+
+
+ROOM = 1 << 18  # products held at once while clusters are drawn again
+
+
+def resampled(clusters: npt.NDArray[Any], rng: np.random.Generator, draws: int) -> FloatArray:
+    """Sums over clusters drawn again with replacement, as many as there are: shape (draws, D).
+
+    clusters : each cluster's own sums, shape (C, D)
+    """
+    n, width = clusters.shape
+    out = np.empty((draws, width))
+    step = max(1, ROOM // max(1, n * width))
+    for i in range(0, draws, step):
+        here = min(step, draws - i)
+        picked = rng.integers(0, n, (here, n)) + n * np.arange(here)[:, None]
+        times = np.bincount(picked.reshape(-1), minlength=here * n).reshape(here, n)
+        out[i : i + here] = np.add.reduce(times[:, :, None] * clusters, axis=1)
+    return out
 
 
 def ends(draws: FloatArray, confidence: float) -> tuple[float, float]:

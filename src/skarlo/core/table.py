@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from . import intervals
-from .draws import generator
+from .draws import generator, resampled
 from .tally import blocks
 from .values import BoolArray, FloatArray, IntArray
 
@@ -115,10 +115,7 @@ class Table:
         assert self.clusters is not None
         flat = self.clusters.reshape(len(self.clusters), -1)
         rng = generator(sampling.seed, "clusters", self.clusters.shape, flat)
-        out = np.empty((sampling.draws, flat.shape[1]))
-        for i in range(sampling.draws):
-            times = np.bincount(rng.integers(0, len(flat), len(flat)), minlength=len(flat))
-            out[i] = np.add.reduce(times[:, None] * flat, axis=0)
+        out = resampled(flat, rng, sampling.draws)
         return out.reshape(-1, *self.cells.shape)
 
 

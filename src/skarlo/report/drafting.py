@@ -16,7 +16,7 @@ def sentence(view: str, results: Results, scope: Scope) -> str:
         return "No candidate is switched on."
     if not chosen[0].part["rows"]:
         return f"There are no {scope.split} rows."
-    return _DRAFTS[view](results, scope, chosen)
+    return (_DRAFTS if results["holdout"]["positive"] is not None else _MANY)[view](results, scope, chosen)
 
 
 def rows_named(results: Results, scope: Scope) -> str:
@@ -123,6 +123,36 @@ def _cutoff(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     return f"On {rows_named(results, scope)}, {'; '.join(said)}."
 
 
+def _line_up_of_many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
+    parts = [s for s in (lead(results, scope, m) for m in ("balanced_accuracy", "log_loss")) if s]
+    text = "; ".join([parts[0], *[p[0].lower() + p[1:] for p in parts[1:]]]) if parts else "There is nothing to compare"
+    unanswered = [f"{c.name} leaves {c.part['no_answer']:,} rows without an answer" for c in chosen
+                  if c.part["no_answer"]]  # fmt: skip
+    return ". ".join([text, *([listed(unanswered)] if unanswered else [])]) + "."
+
+
+def _matrix_of_many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
+    """How many each calls right, and which class it takes most often for which other."""
+    classes, names = results["holdout"]["classes"], results["holdout"].get("names", {})
+    said = []
+    for c in chosen:
+        matrix = c.part["matrix"] or []
+        wrong = [(n, a, p) for a, row in enumerate(matrix) for p, n in enumerate(row[: len(classes)]) if p != a]
+        right = sum(row[a] for a, row in enumerate(matrix))
+        text = f"{c.name} calls {right:,} of {rows_named(results, scope)} right"
+        n, a, p = max(wrong, default=(0, 0, 0), key=lambda w: w[0])
+        if n:
+            actual, other = (names.get(classes[k], classes[k]) for k in (a, p))
+            text += f" and most often takes {actual} for {other} ({n:,} rows)"
+        said.append(text)
+    return "; ".join(said) + "."
+
+
+def _not_yet(results: Results, scope: Scope, chosen: list[Shown]) -> str:
+    return f"This view reads two classes so far, and this study has {len(results['holdout']['classes'])}."
+
+
+_MANY = {"line-up": _line_up_of_many, "matrix": _matrix_of_many, "curves": _not_yet, "cutoff": _not_yet}
 _DRAFTS = {"line-up": _line_up, "matrix": _matrix, "curves": _curves, "cutoff": _cutoff}
 
 
@@ -130,6 +160,13 @@ def summary(results: Results, scope: Scope) -> str:
     """A first draft of the dossier's argument, in Markdown, for its author to edit."""
     chosen = candidates(results, scope)
     positive = class_names(results)["positive"]
+    if results["holdout"]["positive"] is None:
+        return "\n\n".join([
+            f"**What was compared.** {listed([c.name for c in chosen])}, on {rows_named(results, scope)} of "
+            f"{len(results['holdout']['classes'])} classes.",
+            "**What stands out.** " + sentence("line-up", results, scope),
+            "**Which errors.** " + sentence("matrix", results, scope),
+        ])  # fmt: skip
     lines = [
         f"**What was compared.** {listed([c.name for c in chosen])}, on {rows_named(results, scope)}, of which "
         f"{outcomes(results, chosen[0].part)['P']:,} were {positive}.",

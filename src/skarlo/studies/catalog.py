@@ -119,9 +119,6 @@ def create(
                         author_id=user.id or 0, asks=asks or {})  # fmt: skip
     records = [_candidate(i, upload, entry) for i, (upload, entry) in enumerate(candidates, 1)]
     loaded = load(spec_of(study, records), files_of(workspace, study, records))
-    if loaded.positive is None:
-        raise Refusal(f"the screens read two classes so far, and this study has {len(loaded.classes)}; "
-                      "skarlo evaluate takes any number", "holdout")  # fmt: skip
     session.add(study)
     session.flush()
     for record in records:

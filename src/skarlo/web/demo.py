@@ -1,4 +1,4 @@
-"""The sample workspace: two people and the first study of the sample world."""
+"""The sample workspace: two people and the studies of the sample world."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from pathlib import Path
 from sqlmodel import select
 
 from skarlo.intake import read_spec
-from skarlo.sample import write_limb_failure
+from skarlo.sample import STUDIES
 from skarlo.studies import accounts, moving
 from skarlo.studies.records import StudyRecord, Upload, User
 from skarlo.studies.workspace import Workspace
@@ -27,7 +27,8 @@ def prepare(workspace: Workspace) -> None:
         empty = records.exec(select(StudyRecord)).first() is None
     if empty:
         with tempfile.TemporaryDirectory() as folder:
-            bring_in(workspace, write_limb_failure(Path(folder)), analyst)
+            for name, write in reversed(STUDIES.items()):  # the newest stands first in the list
+                bring_in(workspace, write(Path(folder) / name), analyst)
 
 
 def bring_in(workspace: Workspace, study_file: Path, user: User) -> int:

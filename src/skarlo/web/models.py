@@ -112,7 +112,7 @@ class HoldoutIn(Strict):
     upload: int
     id: str | None = None
     truth: str
-    positive: str
+    positive: str | None = None
     split: str | None = None
     report_on: str | None = None
     tune_on: str | None = None
@@ -132,6 +132,7 @@ class CandidateIn(Strict):
     id: str | None = None
     score: str | None = None
     label: str | None = None
+    probabilities: dict[str, str] | None = None
     cutoff: Finite | None = None
     in_use: bool = False
     no_answer: Literal["error", "wrong", "left_out"] = "error"

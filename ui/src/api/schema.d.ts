@@ -898,6 +898,13 @@ export interface components {
              */
             label?: string | null;
             /**
+             * Probabilities
+             * @default null
+             */
+            probabilities?: {
+                [key: string]: string;
+            } | null;
+            /**
              * Cutoff
              * @default null
              */
@@ -955,8 +962,11 @@ export interface components {
             id?: string | null;
             /** Truth */
             truth: string;
-            /** Positive */
-            positive: string;
+            /**
+             * Positive
+             * @default null
+             */
+            positive?: string | null;
             /**
              * Split
              * @default null

@@ -6,7 +6,7 @@ import { ITEM, MENU } from "./TopBar";
 
 /** What is being read: it governs every view. */
 export function ScopeBar() {
-  const { study, split, show, all, go, positive, query } = useScope();
+  const { study, split, show, all, go, positive, query, many, results } = useScope();
   const rows = (name: string) => Object.values(study.balance[name] ?? {}).reduce((a, b) => a + b, 0);
   const share = all[0]?.part.metrics.prevalence?.value ?? null;
   const splits = Object.keys(study.balance);
@@ -37,8 +37,14 @@ export function ScopeBar() {
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
       <span className="border border-rule bg-sheet rounded-md px-2.5 py-1">
-        class <b className="font-semibold">{positive}</b>{" "}
-        {share !== null && <span className="text-soft">{shown(share)} of rows</span>}
+        {many ? (
+          `${results.holdout.classes.length} classes`
+        ) : (
+          <>
+            class <b className="font-semibold">{positive}</b>{" "}
+            {share !== null && <span className="text-soft">{shown(share)} of rows</span>}
+          </>
+        )}
       </span>
       <span className="flex-1" />
       {all.map((c) => {
@@ -56,7 +62,7 @@ export function ScopeBar() {
             <Tile position={c.position} letter={c.letter} off={!on} />
             <span className="max-w-36 truncate">{c.name}</span>
             <span className="text-xs text-soft">
-              {c.shownCutoff === null ? (c.in_use ? "in use now" : "classes") : `≥ ${shown(c.shownCutoff)}`}
+              {c.shownCutoff !== null ? `≥ ${shown(c.shownCutoff)}` : c.in_use ? "in use now" : c.gives}
             </span>
           </button>
         );

@@ -60,6 +60,9 @@ export type Scope = Address & {
   all: Shown[];
   chosen: Shown[];
   baselines: { name: string; label: string; part: SplitResult }[];
+  /** Whether there are three classes or more, none of which is the positive one. */
+  many: boolean;
+  called: (label: string) => string;
   positiveLabel: string;
   positive: string;
   negative: string;
@@ -99,6 +102,8 @@ export function scopeOf(study: Study, results: Results, address: Address) {
     all,
     chosen: all.filter((c) => address.show.includes(c.position)),
     baselines,
+    many: positive === "",
+    called,
     positiveLabel: positive,
     positive: called(positive),
     negative: called(classes.find((c) => c !== positive) ?? ""),

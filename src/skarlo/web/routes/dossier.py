@@ -90,6 +90,9 @@ def pin(path: StudyPath, body: ExhibitIn) -> Response:
         candidates = catalog.candidates_of(records, path.study_id)
         results = evaluator().results(records, path.study_id)
         known_split(results, body.scope.split)
+        if results["holdout"]["positive"] is None:
+            raise Refusal("the report shows studies of two classes so far, and this one has "
+                          f"{len(results['holdout']['classes'])}")  # fmt: skip
         unknown = set(body.scope.show) - {c.position for c in candidates}
         if unknown:
             raise Refusal(f"the study has no candidate {min(unknown)}", "scope.show")

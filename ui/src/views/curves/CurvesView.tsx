@@ -6,7 +6,7 @@ import { Figure } from "../../parts/Figure";
 import { shown } from "../../parts/number";
 
 export function CurvesView() {
-  const { study, split, show, query, chosen, results } = useScope();
+  const { study, split, show, query, chosen, results, many } = useScope();
   const sentence = useSentence(study.id, { view: "curves", split, show, cutoffs: query }).data?.sentence;
   const tallies = useTallies(study.id, split).data?.tallies;
   const scored = chosen.filter((c) => c.part.roc && c.part.pr);
@@ -40,6 +40,13 @@ export function CurvesView() {
         at: kind === "roc" || n.tp + n.fp > 0 ? place(n.tp, n.fp, c.shownCutoff) : null,
       };
     });
+  if (many)
+    return (
+      <>
+        <ViewHead title="Curves" />
+        {sentence && <Sentence>{sentence}</Sentence>}
+      </>
+    );
   const base = chosen[0]?.part.metrics.prevalence?.value ?? 0;
   const without = chosen.filter((c) => !c.part.roc);
   return (

@@ -10,7 +10,7 @@ import { count, shown } from "../../parts/number";
 import { Strip } from "./Strip";
 
 export function CutoffView() {
-  const { study, split, show, query, chosen, go, positive } = useScope();
+  const { study, split, show, query, chosen, go, positive, many } = useScope();
   const sentence = useSentence(study.id, { view: "cutoff", split, show, cutoffs: query }).data?.sentence;
   const asked = useTallies(study.id, split);
   const [active, setActive] = useState<number | null>(null);
@@ -32,6 +32,13 @@ export function CutoffView() {
   const scores = tallies.flatMap((t) => [t.score[0] ?? 0, t.score.at(-1) ?? 0]);
   const domain: [number, number] = [Math.min(0, ...scores), Math.max(1, ...scores)];
   const step = 10 ** Math.floor(Math.log10((domain[1] - domain[0]) / 500));
+  if (many)
+    return (
+      <>
+        <ViewHead title="Cutoff" />
+        {sentence && <Sentence>{sentence}</Sentence>}
+      </>
+    );
   const onReported = split === study.holdout.report_on && study.holdout.tune_on !== null;
   const without = chosen.filter((c) => c.shownCutoff === null);
   return (

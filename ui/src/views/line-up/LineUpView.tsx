@@ -8,7 +8,8 @@ import { Sentence, Tile, ViewHead } from "../../parts/basics";
 import { Figure } from "../../parts/Figure";
 import { shown } from "../../parts/number";
 
-const COLUMNS: { metric: string; title: string; lower?: boolean }[] = [
+type Column = { metric: string; title: string; lower?: boolean };
+const TWO: Column[] = [
   { metric: "roc_auc", title: "ROC AUC" },
   { metric: "average_precision", title: "Avg precision" },
   { metric: "brier", title: "Brier", lower: true },
@@ -18,6 +19,15 @@ const COLUMNS: { metric: string; title: string; lower?: boolean }[] = [
   { metric: "f1", title: "F1" },
 ];
 
+const MANY: Column[] = [
+  { metric: "accuracy", title: "Accuracy" },
+  { metric: "balanced_accuracy", title: "Balanced acc" },
+  { metric: "mcc", title: "MCC" },
+  { metric: "kappa", title: "Kappa" },
+  { metric: "roc_auc_macro", title: "Macro AUC" },
+  { metric: "log_loss", title: "Log loss", lower: true },
+  { metric: "brier", title: "Brier", lower: true },
+];
 const COSTS = [
   { key: "price_per_1000", title: "Price, 1,000 rows" },
   { key: "latency_ms", title: "ms a row" },
@@ -28,7 +38,8 @@ const of = (part: SplitResult, metric: string): Metric => part.metrics[metric] ?
 
 export function LineUpView() {
   const scope = useScope();
-  const { study, split, show, query, chosen, baselines, results } = scope;
+  const { study, split, show, query, chosen, baselines, results, many } = scope;
+  const columns = many ? MANY : TWO;
   const sentence = useSentence(study.id, { view: "line-up", split, show, cutoffs: query }).data?.sentence;
   const [order, setOrder] = useState<{ metric: string; down: boolean } | null>(null);
   const best = results.best[split] ?? {};
@@ -53,12 +64,12 @@ export function LineUpView() {
   const save = () =>
     saveCsv(
       [
-        ["candidate", "split", "cutoff", ...COLUMNS.flatMap((c) => [c.metric, `${c.metric}_low`, `${c.metric}_high`])],
+        ["candidate", "split", "cutoff", ...columns.flatMap((c) => [c.metric, `${c.metric}_low`, `${c.metric}_high`])],
         ...[...sorted, ...baselines].map((c) => [
           c.name,
           split,
           "shownCutoff" in c ? c.shownCutoff : null,
-          ...COLUMNS.flatMap(({ metric }) => {
+          ...columns.flatMap(({ metric }) => {
             const m = of(c.part, metric);
             return [m.value, m.low ?? null, m.high ?? null];
           }),
@@ -67,7 +78,7 @@ export function LineUpView() {
       `line-up-${split}`,
     );
   const domains = Object.fromEntries(
-    COLUMNS.map(({ metric }) => [metric, columnScale(chosen.map((c) => of(c.part, metric)))]),
+    columns.map(({ metric }) => [metric, columnScale(chosen.map((c) => of(c.part, metric)))]),
   );
   const costs = COSTS.filter((k) => chosen.some((c) => c.result[k.key] !== undefined));
   const reported = split === study.holdout.report_on;
@@ -100,7 +111,7 @@ export function LineUpView() {
                   {k.title}
                 </th>
               ))}
-              {COLUMNS.map((c) => (
+              {columns.map((c) => (
                 <th
                   key={c.metric}
                   className="font-normal px-2 py-2"
@@ -128,7 +139,11 @@ export function LineUpView() {
                     <span>
                       {c.name}
                       <span className="block text-xs text-soft font-normal">
-                        {c.shownCutoff === null ? "classes only" : `≥ ${shown(c.shownCutoff)}`}
+                        {c.shownCutoff !== null
+                          ? `≥ ${shown(c.shownCutoff)}`
+                          : c.gives === "probabilities"
+                            ? "probabilities"
+                            : "classes only"}
                         {c.in_use && " · in use now"}
                       </span>
                     </span>
@@ -136,10 +151,12 @@ export function LineUpView() {
                 </th>
                 {costs.map((k) => (
                   <td key={k.key} className="px-2 py-2 align-top text-right text-lg">
-                    {c.result[k.key] === undefined ? <span title="not noted">—</span> : shown(c.result[k.key] ?? null)}
+                    {c.result[k.key]?.toLocaleString("en-US", { maximumSignificantDigits: 6 }) ?? (
+                      <span title="not noted">—</span>
+                    )}
                   </td>
                 ))}
-                {COLUMNS.map(({ metric }) => {
+                {columns.map(({ metric }) => {
                   const m = of(c.part, metric);
                   const first = reported && leads(metric, c.name);
                   return (
@@ -167,7 +184,7 @@ export function LineUpView() {
                 {costs.map((k) => (
                   <td key={k.key} />
                 ))}
-                {COLUMNS.map(({ metric }) => (
+                {columns.map(({ metric }) => (
                   <td key={metric} className="px-2 py-2 border-l-[3px] border-l-transparent">
                     <Figure candidate={b.name} metric={metric} value={of(b.part, metric)} />
                   </td>
@@ -197,7 +214,7 @@ const PLACE: Record<string, string> = { inside: "inside", above: "above", below:
 
 /** A published result: no interval of ours but for a whole matrix, and where it lies against each candidate's. */
 function QuotedRow({ q, skip, domains }: QuotedProps) {
-  const { chosen } = useScope();
+  const { chosen, many } = useScope();
   return (
     <tr className="border-t border-rule bg-light" data-row={q.name}>
       <th scope="row" className="font-normal text-left px-3 py-2">
@@ -207,7 +224,7 @@ function QuotedRow({ q, skip, domains }: QuotedProps) {
         // biome-ignore lint/suspicious/noArrayIndexKey: empty cells
         <td key={i} />
       ))}
-      {COLUMNS.map(({ metric }) => {
+      {(many ? MANY : TWO).map(({ metric }) => {
         const m = q.metrics[metric];
         const places = chosen
           .map((c) => [c.letter, q.against[c.name]?.[metric]] as const)

@@ -5,6 +5,7 @@ import { saveCsv } from "../../charts/save";
 import { Button, Sentence, Tile, ViewHead } from "../../parts/basics";
 import { Figure } from "../../parts/Figure";
 import { shown } from "../../parts/number";
+import { ManyMatrix } from "./ManyMatrix";
 
 type Key = "tp" | "fn" | "fp" | "tn";
 
@@ -12,7 +13,7 @@ type Key = "tp" | "fn" | "fp" | "tn";
 const SHARE = { tp: "recall", fn: "fnr", fp: "fpr", tn: "specificity" } as const;
 
 export function MatrixView() {
-  const { study, split, show, query, chosen, positive, negative, results } = useScope();
+  const { study, split, show, query, chosen, positive, negative, results, many } = useScope();
   const sentence = useSentence(study.id, { view: "matrix", split, show, cutoffs: query }).data?.sentence;
   const [across, setAcross] = useState<"said" | "was">("said");
   const save = () =>
@@ -45,14 +46,23 @@ export function MatrixView() {
       <div className="mb-3">
         <Button onClick={() => setAcross(across === "said" ? "was" : "said")}>Swap the axes</Button>
       </div>
-      <div className="grid gap-x-8 gap-y-6 grid-cols-[repeat(auto-fill,minmax(345px,1fr))] max-w-[860px]">
-        {chosen.map((c) => (
-          <OneMatrix key={c.position} c={c} across={across} />
-        ))}
+      <div
+        className={
+          many ? "grid gap-y-7" : "grid gap-x-8 gap-y-6 grid-cols-[repeat(auto-fill,minmax(345px,1fr))] max-w-[860px]"
+        }
+      >
+        {chosen.map((c) =>
+          many ? (
+            <ManyMatrix key={c.position} c={c} across={across} />
+          ) : (
+            <OneMatrix key={c.position} c={c} across={across} />
+          ),
+        )}
       </div>
       <p className="text-sm text-soft mt-5 max-w-[80ch]">
-        Shares are of the actual class: of the rows that were “{positive}” or “{negative}”, how many were called so. A
-        correct cell keeps the paper and an ink edge; an error darkens as it takes more of its class.
+        Shares are of the actual class: of the rows that were {many ? "of a class" : `“${positive}” or “${negative}”`},
+        how many were called so. A correct cell keeps the paper and an ink edge; an error darkens as it takes more of
+        its class.
       </p>
     </>
   );

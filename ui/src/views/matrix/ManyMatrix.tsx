@@ -1,0 +1,76 @@
+import { type Shown, useScope } from "../../app/scope";
+import { Tile } from "../../parts/basics";
+import { count, shown } from "../../parts/number";
+
+/** The matrix of three classes or more: counts, tinted by each error's share of its actual class. */
+export function ManyMatrix({ c, across }: { c: Shown; across: "said" | "was" }) {
+  const { results, called } = useScope();
+  const { classes } = results.holdout;
+  const cells = c.part.matrix ?? [];
+  const width = cells[0]?.length ?? 0;
+  const said = [...classes.map(called), ...(width > classes.length ? ["no answer"] : [])];
+  const was = classes.map(called);
+  const at = (actual: number, predicted: number) => cells[actual]?.[predicted] ?? 0;
+  const whole = (actual: number) => (cells[actual] ?? []).reduce((a, b) => a + b, 0);
+  const [rows, columns] = across === "said" ? [was, said] : [said, was];
+  const cell = (i: number, j: number) => (across === "said" ? ([i, j] as const) : ([j, i] as const));
+  return (
+    <section aria-label={`Matrix of ${c.name}`} className="min-w-0">
+      <h2 className="font-sans font-semibold text-base flex items-center gap-2 mb-1">
+        <Tile position={c.position} letter={c.letter} />
+        {c.name}
+      </h2>
+      <div className="overflow-auto max-h-[560px]">
+        <table className="border-separate border-spacing-0.5" data-matrix={c.letter}>
+          <thead>
+            <tr className="text-sm text-soft text-left">
+              <td />
+              {columns.map((name) => (
+                <th key={name} scope="col" className="font-normal pb-0.5 max-w-24 truncate" title={name}>
+                  {name === "no answer" ? name : `${across} ${name}`}
+                </th>
+              ))}
+              <th scope="col" className="font-normal pl-2">
+                rows
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map((name, i) => (
+              <tr key={name}>
+                <th scope="row" className="text-sm text-soft font-normal text-left pr-2 whitespace-nowrap">
+                  {name === "no answer" ? name : `${across === "said" ? "was" : "said"} ${name}`}
+                </th>
+                {columns.map((other, j) => {
+                  const [actual, predicted] = cell(i, j);
+                  const n = at(actual, predicted);
+                  const of = whole(actual);
+                  const right = actual === predicted;
+                  const depth = right || !of || !n ? 0 : 10 + Math.round(60 * (n / of));
+                  return (
+                    <td
+                      key={other}
+                      data-cell={`${actual}-${predicted}`}
+                      title={of ? `${shown(n / of)} of the rows that were ${was[actual]}` : undefined}
+                      className={`border px-2 py-1 text-right min-w-16 ${right ? "border-ink bg-sheet font-semibold" : "border-rule"} ${n === 0 ? "text-soft" : ""}`}
+                      style={
+                        right
+                          ? undefined
+                          : { background: `color-mix(in srgb, var(--color-missed) ${depth}%, var(--color-sheet))` }
+                      }
+                    >
+                      {count(n)}
+                    </td>
+                  );
+                })}
+                <td className="text-right pl-2 text-soft">
+                  {count(columns.reduce((sum, _, j) => sum + at(...cell(i, j)), 0))}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}
