@@ -5,6 +5,7 @@ from __future__ import annotations
 import gzip
 import io
 import random
+import tempfile
 
 import polars as pl
 import pytest
@@ -13,6 +14,7 @@ from hypothesis import strategies as st
 
 from asking import guessed
 from skarlo.intake import InputError, Source, read_table
+from skarlo.intake import read as reading
 from skarlo.intake.guess import describe
 from skarlo.intake.read import as_number, format_of
 
@@ -151,3 +153,24 @@ def test_the_guess_in_a_file_of_few_rows(tmp_path, mark):
     labels = read(tmp_path, b"id;said\n" + b"".join(b"r%d;%s\n" % (i, b"no" if i % 2 else b"yes") for i in range(9)))
     found = guessed(describe(labels), labels.height)
     assert (found["id"], found["score"], found["label"]) == ("id", None, "said")
+
+
+def test_what_unpacks_without_end_is_refused_and_leaves_nothing(tmp_path, monkeypatch):
+    path = tmp_path / "x.csv.gz"
+    path.write_bytes(gzip.compress(b"id,p\n" + b"r,0.5\n" * 400_000))
+    monkeypatch.setattr(reading, "MOST_UNPACKED", 1 << 20)
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path / "here"))
+    (tmp_path / "here").mkdir()
+    with pytest.raises(InputError, match="unpacks to more than"):
+        read_table(Source(path, "x.csv.gz"))
+    assert list((tmp_path / "here").iterdir()) == []
+
+
+def test_a_character_that_stands_across_two_pieces(tmp_path, monkeypatch):
+    monkeypatch.setattr(reading, "CHUNK", 7)
+    text = "id,name\n" + "".join(f"{i},žluťoučký kůň {i}\n" for i in range(50))
+    for encoding in ("utf-8", "utf-16"):
+        path = tmp_path / f"{encoding}.csv.gz"
+        path.write_bytes(gzip.compress(text.encode(encoding)))
+        table = read_table(Source(path, path.name))
+        assert table["name"].to_list() == [f"žluťoučký kůň {i}" for i in range(50)]

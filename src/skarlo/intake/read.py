@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import codecs
 import csv
 import gzip
 import hashlib
 import io
+import tempfile
 import zlib
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import IO, Any, cast
+from typing import IO, cast
 
 import numpy as np
 import polars as pl
@@ -34,6 +37,8 @@ class Source:
             return hashlib.file_digest(f, "sha256").hexdigest()
 
 
+CHUNK = 1 << 20
+MOST_UNPACKED = 16 << 30  # bytes; a packed file that says more is no table anybody meant
 HEAD = 1 << 16  # bytes looked at to tell what a file is
 GZIP, PARQUET, ARROW = b"\x1f\x8b", b"PAR1", b"ARROW1"
 SEPARATORS = (",", "\t", ";", "|")
@@ -114,20 +119,37 @@ def _delimited(source: Source, f: Format) -> pl.DataFrame:
     doubled = [name for name, count in Counter(header).items() if count > 1]
     if doubled:
         raise refuse("the header names a column twice", file=source.name, row=1, found=doubled[0])
-    whole: Any = source.path
-    if f.compressed or f.encoding != "utf-8-sig":
+    if not f.compressed and f.encoding == "utf-8-sig":
+        return _csv(source.path, f)
+    with _as_utf8(source, f) as path:
+        return _csv(path, f)
+
+
+def _csv(path: Path, f: Format) -> pl.DataFrame:
+    return pl.read_csv(path, separator=f.separator, infer_schema=False, encoding="utf8", glob=False)
+
+
+@contextmanager
+def _as_utf8(source: Source, f: Format) -> Iterator[Path]:
+    """A copy on disk that is unpacked and UTF-8, made piece by piece: the file is never whole in memory for it.
+
+    Raises UnicodeDecodeError, and InputError where it unpacks to more than can be meant.
+    """
+    decoder, size = codecs.getincrementaldecoder(f.encoding)(), 0
+    with tempfile.NamedTemporaryFile(prefix="skarlo-reading-") as out:
         with _open(source, f.compressed) as raw:
-            whole = raw.read()
-        if f.encoding != "utf-8-sig":
-            whole = whole.decode(f.encoding).encode()
-    return pl.read_csv(whole, separator=f.separator, infer_schema=False, encoding="utf8", glob=False)
+            while chunk := raw.read(CHUNK):
+                size += out.write(decoder.decode(chunk).encode())
+                if size > MOST_UNPACKED:
+                    raise refuse(f"unpacks to more than {MOST_UNPACKED >> 30:,} GB", file=source.name)
+        out.write(decoder.decode(b"", final=True).encode())
+        out.flush()
+        yield Path(out.name)
 
 
 def _jsonl(source: Source, f: Format) -> pl.DataFrame:
-    with _open(source, f.compressed) as raw:
-        data = raw.read()
-    data = data.decode(f.encoding).encode()
-    return pl.read_ndjson(data, infer_schema_length=None)
+    with _as_utf8(source, f) as path:
+        return pl.read_ndjson(path, infer_schema_length=None)
 
 
 def _parquet(source: Source, f: Format) -> pl.DataFrame:
