@@ -3,6 +3,7 @@ import { type JoinQuery, useJoin } from "../../api/queries";
 import { Button, Tile } from "../../parts/basics";
 import { count } from "../../parts/number";
 import { MadeWith } from "./MadeWith";
+import { probabilitiesOf } from "./mapping";
 import { Pick as PickOne } from "./Pick";
 
 type Upload = Schemas["UploadOut"];
@@ -10,7 +11,7 @@ export type Answers = {
   upload: Upload;
   name: string;
   id: string;
-  kind: "score" | "label";
+  kind: "score" | "probabilities" | "label";
   column: string;
   cutoff: string;
   in_use: boolean;
@@ -31,19 +32,22 @@ export const made = (a: Pick<Answers, "version" | "price" | "latency" | "made_wi
   made_with: a.made_with,
 });
 
+const KINDS = { score: "a score", probabilities: "probabilities", label: "a class" } as const;
 const NO_ANSWER = { error: "stop the study", wrong: "count as wrong", left_out: "are left out" } as const;
 
 type RowProps = {
   a: Answers;
   position: number;
   askId: boolean;
+  /** The classes where there are three or more, each of which has a column of probabilities. */
+  classes: string[] | null;
   join: JoinQuery | null;
   onChange: (change: Partial<Answers>) => void;
   onRemove: () => void;
 };
 
 /** One candidate's file: its name, its columns, how it joins. */
-export function CandidateRow({ a, position, askId, join, onChange, onRemove }: RowProps) {
+export function CandidateRow({ a, position, askId, classes, join, onChange, onRemove }: RowProps) {
   const names = a.upload.columns.map((c) => c.name);
   const first = a.upload.columns.find((c) => c.name === a.column)?.first.slice(0, 3) ?? [];
   return (
@@ -68,17 +72,23 @@ export function CandidateRow({ a, position, askId, join, onChange, onRemove }: R
         {askId && <PickOne label="Row id" value={a.id} options={names} onPick={(id) => onChange({ id })} />}
         <PickOne
           label="It gives"
-          value={a.kind === "score" ? "a score" : "a class"}
-          options={["a score", "a class"]}
-          onPick={(kind) => onChange({ kind: kind === "a score" ? "score" : "label" })}
+          value={KINDS[a.kind]}
+          options={classes ? [KINDS.probabilities, KINDS.label] : [KINDS.score, KINDS.label]}
+          onPick={(said) =>
+            onChange({ kind: (Object.keys(KINDS) as Answers["kind"][]).find((k) => KINDS[k] === said) ?? "label" })
+          }
         />
-        <PickOne
-          label={a.kind === "score" ? "Score column" : "Predicted class column"}
-          value={a.column}
-          options={names}
-          guess={a.kind === "score" ? a.upload.guess.score : a.upload.guess.label}
-          onPick={(c) => onChange({ column: c })}
-        />
+        {a.kind === "probabilities" ? (
+          <Probabilities u={a.upload} classes={classes ?? []} />
+        ) : (
+          <PickOne
+            label={a.kind === "score" ? "Score column" : "Predicted class column"}
+            value={a.column}
+            options={names}
+            guess={a.kind === "score" ? a.upload.guess.score : a.upload.guess.label}
+            onPick={(c) => onChange({ column: c })}
+          />
+        )}
         {a.kind === "score" && (
           <label className="block">
             <span className="block text-sm text-soft">Cutoff to start from</span>
@@ -93,7 +103,9 @@ export function CandidateRow({ a, position, askId, join, onChange, onRemove }: R
         )}
       </div>
       <p className="text-sm text-soft mt-1.5 flex gap-4">
-        <span className="flex-1">{first.length > 0 && `${a.column} begins ${first.join(", ")}`}</span>
+        <span className="flex-1">
+          {a.kind !== "probabilities" && first.length > 0 && `${a.column} begins ${first.join(", ")}`}
+        </span>
         <label>
           <input type="checkbox" checked={a.in_use} onChange={(e) => onChange({ in_use: e.target.checked })} /> in use
           now
@@ -119,6 +131,25 @@ export function CandidateRow({ a, position, askId, join, onChange, onRemove }: R
         <MadeWith value={a} onChange={onChange} />
       </details>
     </div>
+  );
+}
+
+/** Which column holds each class's probability, found by name. */
+function Probabilities({ u, classes }: { u: Upload; classes: string[] }) {
+  const found = probabilitiesOf(u, classes);
+  const left = classes.filter((c) => !found[c]);
+  return (
+    <p className="text-sm col-span-2 pt-1">
+      {left.length === 0
+        ? "✓ a column for each class: "
+        : `${left.length} of ${classes.length} classes have no column: `}
+      <span className="text-soft break-words">
+        {(left.length ? left : Object.values(found)).slice(0, 12).join(", ")}
+      </span>
+      {left.length > 0 && (
+        <span className="block text-xs text-ochre">Name each column after its class, as p_{left[0]}.</span>
+      )}
+    </p>
   );
 }
 

@@ -1,6 +1,6 @@
 import { count } from "../../parts/number";
 import { Labels } from "./Labels";
-import { classesOf, columnOf, type MadeSplit, type Mapping, type Upload } from "./mapping";
+import { classesOf, columnOf, isMany, type MadeSplit, type Mapping, type Upload } from "./mapping";
 import { Pick } from "./Pick";
 
 type Props = { u: Upload; mapping: Mapping; put: (change: Partial<Mapping>) => void };
@@ -29,13 +29,19 @@ export function HoldoutForm({ u, mapping, put }: Props) {
           guess={u.guess.truth}
           onPick={(truth) => put({ truth, positive: "", merge: {}, names: {} })}
         />
-        <Pick
-          label="Positive class"
-          value={mapping.positive}
-          options={classes}
-          none={classes.length ? "choose one" : "first say the actual class"}
-          onPick={(positive) => put({ positive })}
-        />
+        {isMany(u, mapping) ? (
+          <p className="text-sm text-soft pt-6">
+            {classes.length || columnOf(u, mapping.truth)?.distinct} classes: none is the positive one
+          </p>
+        ) : (
+          <Pick
+            label="Positive class"
+            value={mapping.positive}
+            options={classes}
+            none={classes.length ? "choose one" : "first say the actual class"}
+            onPick={(positive) => put({ positive })}
+          />
+        )}
         <Pick
           label="Split"
           value={mapping.split}

@@ -1,13 +1,14 @@
 import { useScope } from "../../app/scope";
 import { ViewHead } from "../../parts/basics";
-import { count, shown } from "../../parts/number";
+import { count } from "../../parts/number";
+import { Balance } from "./Balance";
 import { Candidates } from "./Candidates";
 import { Fields } from "./Fields";
 import { Noticed } from "./Noticed";
 
 /** What came in: files, columns, classes by split. */
 export function IntakeView() {
-  const { study, results, positive, positiveLabel: p, negative, many, called, all } = useScope();
+  const { study, results, positive, positiveLabel: p, many, all } = useScope();
   const missing = all.filter((c) => Object.values(c.result.splits).some((s) => s.no_answer > 0));
   const { id, truth, split } = study.mapping as Record<string, string | undefined>;
   return (
@@ -46,68 +47,7 @@ export function IntakeView() {
         {positive !== p && <span className="text-soft"> (shown as “{positive}”)</span>}
       </p>
       <p className="font-mono text-xs text-soft break-all">{study.holdout.sha256 as string}</p>
-      <div className="overflow-x-auto">
-        <table className="mt-3 text-left">
-          <thead>
-            <tr className="text-sm text-soft border-b border-rule">
-              <th className="font-normal pr-8 py-1">Split</th>
-              <th className="font-normal pr-8 text-right">rows</th>
-              {many ? (
-                results.holdout.classes.map((label) => (
-                  <th key={label} className="font-normal pr-5 text-right">
-                    {called(label)}
-                  </th>
-                ))
-              ) : (
-                <>
-                  <th className="font-normal pr-8 text-right">{negative}</th>
-                  <th className="font-normal pr-8 text-right">{positive}</th>
-                  <th className="font-normal pr-3 text-right">share {positive}</th>
-                  <th className="font-normal">
-                    <span className="sr-only">as a bar</span>
-                  </th>
-                </>
-              )}
-            </tr>
-          </thead>
-          <tbody>
-            {Object.entries(study.balance).map(([name, actual]) => {
-              const rows = Object.values(actual).reduce((a, b) => a + b, 0);
-              const share = results.candidates[0]?.splits[name]?.metrics.prevalence?.value ?? null;
-              return (
-                <tr key={name} className="border-b border-light">
-                  <th scope="row" className="font-semibold pr-8 py-1.5">
-                    {name}
-                    <span className="text-soft font-normal text-sm">
-                      {name === study.holdout.report_on && " · reported on"}
-                      {name === study.holdout.tune_on && " · choices are made here"}
-                    </span>
-                  </th>
-                  <td className="pr-8 text-right">{count(rows)}</td>
-                  {many ? (
-                    results.holdout.classes.map((label) => (
-                      <td key={label} className="pr-5 text-right">
-                        {count(actual[label] ?? 0)}
-                      </td>
-                    ))
-                  ) : (
-                    <>
-                      <td className="pr-8 text-right">{count(rows - (actual[p] ?? 0))}</td>
-                      <td className="pr-8 text-right">{count(actual[p] ?? 0)}</td>
-                      <td className="pr-3 text-right">{shown(share)}</td>
-                      <td>
-                        <span className="block w-32 h-2 bg-passed">
-                          <span className="block h-2 bg-ink" style={{ width: `${100 * (share ?? 0)}%` }} />
-                        </span>
-                      </td>
-                    </>
-                  )}
-                </tr>
-              );
-            })}
-          </tbody>
-        </table>
-      </div>
+      <Balance />
       <Candidates />
       <Quoted />
       <Fields />

@@ -6,20 +6,33 @@ import { TopBar } from "../../app/TopBar";
 import { Button, Fault } from "../../parts/basics";
 import { type Answers, CandidateRow, made } from "./CandidateRow";
 import { HoldoutForm } from "./HoldoutForm";
-import { classesOf, columnOf, holdoutOf, inOrder, type Mapping, mappingOf, missing, type Upload } from "./mapping";
+import {
+  classesOf,
+  columnOf,
+  holdoutOf,
+  inOrder,
+  isMany,
+  type Mapping,
+  mappingOf,
+  missing,
+  probabilitiesOf,
+  type Upload,
+} from "./mapping";
 import { type Quoted, QuotedForm, quotedOf, quotedReady } from "./QuotedForm";
 import { Several } from "./Several";
 import { Take } from "./Take";
 
-function answersOf(u: Upload, holdoutId: string): Answers {
+function answersOf(u: Upload, holdoutId: string, many: string[] | null): Answers {
   const { id, score, label } = u.guess;
   const read = score?.column ? score : label;
+  const probable = many !== null && Object.keys(probabilitiesOf(u, many)).length === many.length;
+  const named = u.columns.find((c) => c.name !== holdoutId && c.distinct <= 40)?.name ?? "";
   return {
     upload: u,
     name: u.name.replace(/(\.[a-z]+)+$/i, "").replaceAll(/[_-]+/g, " "),
     id: columnOf(u, holdoutId) ? holdoutId : (id?.column ?? ""),
-    kind: score?.column ? "score" : "label",
-    column: read && read.also.length === 0 ? (read.column ?? "") : "",
+    kind: many ? (probable ? "probabilities" : "label") : score?.column ? "score" : "label",
+    column: many ? (label?.column ?? named) : read && read.also.length === 0 ? (read.column ?? "") : "",
     cutoff: "0.5",
     in_use: false,
     no_answer: "error",
@@ -49,14 +62,19 @@ export function NewStudy() {
     setAnswers([]);
     setFault(null);
   };
+  const many = holdout && mapping && isMany(holdout, mapping) ? classesOf(holdout, mapping).map((c) => c.label) : null;
+  const answered = (a: Answers) =>
+    a.kind === "probabilities"
+      ? Object.keys(probabilitiesOf(a.upload, many ?? [])).length === many?.length
+      : a.column !== "" && !(many && a.kind === "score");
   const unsaid = !title.trim()
     ? "the question"
     : !mapping
       ? "the labelled rows"
-      : (missing(mapping) ??
+      : (missing(holdout as Upload, mapping) ??
         (answers.length === 0
           ? "a candidate’s answers"
-          : answers.every((a) => a.column !== "" && a.name.trim() !== "")
+          : answers.every((a) => answered(a) && a.name.trim() !== "")
             ? quoted.every(quotedReady)
               ? null
               : "name, source and values of what is quoted"
@@ -79,6 +97,7 @@ export function NewStudy() {
               id: mapping.id && a.id !== mapping.id ? a.id : null,
               score: a.kind === "score" ? a.column : null,
               label: a.kind === "label" ? a.column : null,
+              probabilities: a.kind === "probabilities" ? probabilitiesOf(a.upload, many ?? []) : null,
               cutoff: a.kind === "score" ? Number(a.cutoff) : null,
               in_use: a.in_use,
               no_answer: a.no_answer,
@@ -127,6 +146,7 @@ export function NewStudy() {
                   a={a}
                   position={i + 1}
                   askId={Boolean(mapping.id)}
+                  classes={many}
                   join={
                     mapping.id && a.id !== ""
                       ? { holdout: holdout.id, holdout_id: mapping.id, answers: a.upload.id, answers_id: a.id }
@@ -151,7 +171,7 @@ export function NewStudy() {
                 many
                 onBusy={setTaking}
                 hint="one file for each candidate: the row id, and a score or a predicted class"
-                onTaken={(u) => setAnswers((old) => [...old, answersOf(u, mapping.id ?? "")])}
+                onTaken={(u) => setAnswers((old) => [...old, answersOf(u, mapping.id ?? "", many)])}
               />
               <QuotedForm
                 list={quoted}

@@ -72,7 +72,7 @@ export function holdoutOf(u: Upload, m: Mapping): Schemas["HoldoutIn"] {
     upload: u.id,
     id: m.id || null,
     truth: m.truth,
-    positive: m.positive,
+    positive: isMany(u, m) ? null : m.positive,
     split: m.split || null,
     report_on: m.split ? m.report_on : null,
     tune_on: m.split && m.tune_on ? m.tune_on : null,
@@ -92,11 +92,28 @@ export function holdoutOf(u: Upload, m: Mapping): Schemas["HoldoutIn"] {
   };
 }
 
+/** Whether there are three classes or more, so that none is the positive one. */
+export function isMany(u: Upload, m: Mapping): boolean {
+  const c = columnOf(u, m.truth);
+  return c !== undefined && (c.values.length ? classesOf(u, m).length : c.distinct) > 2;
+}
+
+/** The column of each class's probability, by its name: the class itself, or the class after p_, prob_ or the like. */
+export function probabilitiesOf(u: Upload, classes: string[]): Record<string, string> {
+  const plain = (x: string) => x.toLowerCase().replaceAll(/[^\p{L}\p{N}]+/gu, "_");
+  const found = classes.map((label) => {
+    const wanted = plain(label);
+    const column = u.columns.find((c) => plain(c.name) === wanted || plain(c.name).endsWith(`_${wanted}`));
+    return [label, column?.name ?? ""] as const;
+  });
+  return Object.fromEntries(found.filter(([, name]) => name !== ""));
+}
+
 /** What still has to be said before a study can be made. */
-export function missing(m: Mapping): string | null {
+export function missing(u: Upload, m: Mapping): string | null {
   if (m.id === null) return "which column is the row id";
   if (!m.truth) return "which column holds the actual class";
-  if (!m.positive) return "which class is the positive one";
+  if (!isMany(u, m) && !m.positive) return "which class is the positive one";
   if (m.split && !m.report_on) return "which split is reported on";
   if (!m.split && m.make_split && m.make_split.by !== "class" && !m.make_split.field)
     return "by which field the split is made";

@@ -26,7 +26,12 @@ export function ManyMatrix({ c, across }: { c: Shown; across: "said" | "was" }) 
             <tr className="text-sm text-soft text-left">
               <td />
               {columns.map((name) => (
-                <th key={name} scope="col" className="font-normal pb-0.5 max-w-24 truncate" title={name}>
+                <th
+                  key={name}
+                  scope="col"
+                  className="sticky top-0 bg-paper font-normal pb-0.5 px-1 max-w-24 truncate"
+                  title={name}
+                >
                   {name === "no answer" ? name : `${across} ${name}`}
                 </th>
               ))}
@@ -38,7 +43,10 @@ export function ManyMatrix({ c, across }: { c: Shown; across: "said" | "was" }) 
           <tbody>
             {rows.map((name, i) => (
               <tr key={name}>
-                <th scope="row" className="text-sm text-soft font-normal text-left pr-2 whitespace-nowrap">
+                <th
+                  scope="row"
+                  className="sticky left-0 bg-paper text-sm text-soft font-normal text-left pr-2 whitespace-nowrap"
+                >
                   {name === "no answer" ? name : `${across === "said" ? "was" : "said"} ${name}`}
                 </th>
                 {columns.map((other, j) => {
