@@ -137,7 +137,6 @@ def test_two_readings_a_merge_a_made_split_a_version_and_what_is_deleted(person,
     expect(ana.get_by_text("Still to say: which column is the row id.")).to_be_visible()
     ana.get_by_label("Row id").select_option("tree_id")
     expect(ana.get_by_text("proposed: it has two values, which are yes and no")).to_be_visible()
-    expect(ana.get_by_text("Still to say: which class is the positive one.")).to_be_visible()
     ana.get_by_label("Actual class").select_option("failed")
     yes, spelled = (sum(r[1] == label for r in rows) for label in ("yes", "Yes "))
     ana.get_by_role("checkbox", name=f"“Yes ” ({spelled} rows) is “yes”").check()

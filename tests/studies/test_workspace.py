@@ -83,7 +83,8 @@ def test_the_sample_world_is_made_once(workspace):
     prepare(workspace)
     prepare(workspace)
     with workspace.session() as records:
-        (study,) = catalog.listing(records)
+        study, *others = catalog.listing(records)
+        assert [len(o["candidates"]) for o in others] == [3, 3]
         assert study["candidates"] == ["Gradient boosting", "Neural net", "Logistic", "Checklist"]
 
 
