@@ -9,7 +9,7 @@ from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
-from scipy.stats import hypergeom, norm
+from scipy.special import ndtr
 
 from . import agreement, counts, influence, own, paired, ranking
 from .answers import Answers, mean_variance
@@ -87,7 +87,7 @@ def _rates(name: str, s: Table | None, rest: Table | None, positive: int, value:
 
     if s.suffix:
         spread = a.value * (1 - a.value) / a.effective + b.value * (1 - b.value) / b.effective
-        p = 2.0 * float(norm.sf(abs(gap) / math.sqrt(spread))) if spread > 0 else (1.0 if gap == 0 else None)
+        p = 2.0 * float(ndtr(-abs(gap) / math.sqrt(spread))) if spread > 0 else (1.0 if gap == 0 else None)
         return Compared(gap, p, "independent" + s.suffix, interval, "the rows show a difference and no variance")
     return Compared(gap, float(hypergeometric_midp(a.k, a.n, b.k, b.n)), "hypergeometric_midp", interval)
 
@@ -135,6 +135,8 @@ def hypergeometric_midp(k1: Any, n1: Any, k2: Any, n2: Any) -> Any:
     >>> round(float(hypergeometric_midp(3, 3, 0, 3)), 12)
     0.05
     """
+    from scipy.stats import hypergeom  # slow to import, and only slices need it
+
     law = np.add(n1, n2), np.add(k1, k2), n1
     half = hypergeom.pmf(k1, *law) / 2
     return np.minimum(1.0, 2.0 * np.minimum(hypergeom.cdf(k1, *law) - half, hypergeom.sf(k1, *law) + half))

@@ -8,8 +8,7 @@ from itertools import pairwise
 from typing import Any
 
 import numpy as np
-from scipy.optimize import isotonic_regression
-from scipy.stats import norm
+from scipy.special import ndtr
 
 from . import intervals
 from .answers import Answers
@@ -202,6 +201,8 @@ def isotonic(t: Tally) -> tuple[IntArray, FloatArray, FloatArray]:
 
     Pool adjacent violators, ties pooled first; neighbouring blocks of one share are one block.
     """
+    from scipy.optimize import isotonic_regression  # slow to import
+
     n = (t.pos + t.neg).astype(np.float64)
     keep = n > 0
     fit = isotonic_regression(t.pos[keep] / n[keep], weights=n[keep])
@@ -269,7 +270,7 @@ def spiegelhalter(t: Tally) -> dict[str, Any]:
     if variance <= 0:
         return {"z": None, "p": None, "why": "the scores leave no room for chance"}
     z = gap / math.sqrt(variance)
-    return {"z": clean(z), "p": min(1.0, 2.0 * float(norm.sf(abs(z))))}
+    return {"z": clean(z), "p": min(1.0, 2.0 * float(ndtr(-abs(z))))}
 
 
 def fit_metrics(a: Answers, t: Tally, confidence: float) -> dict[str, Metric]:

@@ -6,8 +6,7 @@ import math
 from functools import lru_cache
 
 import numpy as np
-from scipy.optimize import brentq
-from scipy.stats import norm
+from scipy.special import ndtri
 
 from .values import FloatArray, bounded
 
@@ -20,7 +19,7 @@ def z_value(confidence: float) -> float:
     """Two-sided standard normal quantile, 1.959964 at 0.95."""
     if not 0.0 < confidence < 1.0:
         raise ValueError(f"confidence {confidence} is not between 0 and 1")
-    return float(norm.isf((1.0 - confidence) / 2.0))
+    return -float(ndtri((1.0 - confidence) / 2.0))
 
 
 def wilson(k: float, n: float, confidence: float) -> Interval:
@@ -123,6 +122,8 @@ def newcombe_area(area: float, positives: float, negatives: float, confidence: f
 
     Both ends solve |area - t| = z sqrt(V(t)) with Hanley and McNeil's V and (P + N)/2 - 1 in both places.
     """
+    from scipy.optimize import brentq  # slow to import
+
     z = z_value(confidence)
     half = (positives + negatives) / 2.0 - 1.0
 

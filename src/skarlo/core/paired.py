@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import binom, norm
+from scipy.special import ndtr
 
 from . import influence, ranking
 from .answers import Answers, mean_variance
@@ -37,7 +37,7 @@ def normal(difference: float, variance: float, test: str) -> Compared:
             return Compared(difference, 1.0, test, lambda confidence: (difference, difference))
         return Compared(difference, None, test, None, "the rows show a difference and no variance")
     se = math.sqrt(variance)
-    p = min(1.0, 2.0 * float(norm.sf(abs(difference) / se)))
+    p = min(1.0, 2.0 * float(ndtr(-abs(difference) / se)))
 
     def interval(confidence: float) -> Interval:
         half = z_value(confidence) * se
@@ -58,6 +58,8 @@ def mcnemar_midp(b: int, c: int) -> float:
     >>> round(mcnemar_midp(1, 7), 3)
     0.039
     """
+    from scipy.stats import binom  # slow to import
+
     if b + c == 0:
         return 1.0
     k = min(b, c)

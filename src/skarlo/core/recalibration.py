@@ -6,7 +6,6 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
-from scipy.optimize import brentq
 
 from . import calibration, logistic, measure, paired
 from .answers import Answers
@@ -106,6 +105,8 @@ def _many(method: str, a: Answers) -> Learned:
 
     def slope(beta: float) -> float:
         return total(weight * (np.add.reduce(_sharpened(logs, beta) * logs, axis=1) - own))
+
+    from scipy.optimize import brentq  # slow to import
 
     if slope(1e-3) >= 0 or slope(1e3) <= 0:
         raise NotLearnedError("no temperature fits these rows best")

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 import polars as pl
-from scipy.stats import chi2_contingency
+from scipy.special import chdtrc
 
 from skarlo.core import telling
 from skarlo.core.findings import finding, rows_named
@@ -115,7 +115,8 @@ def _balance(r: Rows) -> list[Finding]:
         both = np.stack((reported, other))[:, reported + other > 0]
         if name == r.report_on or both.shape[1] < 2 or not both.sum(axis=1).all():
             continue
-        p = float(chi2_contingency(both, correction=False).pvalue)
+        expected = both.sum(axis=1, keepdims=True) * both.sum(axis=0) / both.sum()
+        p = float(chdtrc(both.shape[1] - 1, ((both - expected) ** 2 / expected).sum()))
         if p < CHANCE:
             k = int(np.argmax(np.abs(reported / reported.sum() - other / other.sum())))
             share = [counts[k] / counts.sum() for counts in (other, reported)]
