@@ -187,3 +187,21 @@ def test_several_uploads_become_one_hold_out(ana, tmp_path):
     wrong = ana("POST", "/uploads/stack", {"parts": {"test": sent["test"], "odd": odd}})
     assert wrong.status_code == 422
     assert "there is no such column, and test.csv has it" in json.dumps(wrong.json)
+
+
+def test_a_new_version_of_probabilities_keeps_its_columns(ana, tmp_path):
+    rows = [
+        {"id": f"r{i}", "actual": "abc"[i % 3], "a": 0.5, "b": 0.3 if i % 2 else 0.2, "c": 0.2 if i % 2 else 0.3}
+        for i in range(60)
+    ]
+    holdout = upload(ana, write_csv(tmp_path / "holdout.csv", rows, ["id", "actual"])).json["id"]
+    answers = [upload(ana, write_csv(tmp_path / n, rows, ["id", "a", "b", "c"])).json["id"] for n in ("1.csv", "2.csv")]
+    columns = {k: k for k in "abc"}
+    study = ana("POST", "/studies", {
+        "title": "Three", "holdout": {"upload": holdout, "id": "id", "truth": "actual"},
+        "candidates": [{"upload": answers[0], "name": "P", "probabilities": columns}],
+    }).json  # fmt: skip
+    found = ana("POST", f"/studies/{study['id']}/candidates/1/versions", {"upload": answers[1], "note": "again"})
+    first = found.json["candidates"][0]
+    assert (first["gives"], first["version_number"]) == ("probabilities", 2)
+    assert first["columns"]["probabilities"] == columns

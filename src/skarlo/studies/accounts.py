@@ -77,7 +77,7 @@ def begin(session: Session, user: User) -> str:
 def whose(session: Session, token: str) -> User | None:
     """The user a token belongs to, unless it has expired."""
     found = session.get(SignIn, _hash(token))
-    if found is None or _aware(found.expires) <= now():
+    if found is None or aware(found.expires) <= now():
         return None
     return session.get(User, found.user_id)
 
@@ -104,5 +104,6 @@ def _hash(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-def _aware(t: datetime) -> datetime:
+def aware(t: datetime) -> datetime:
+    """A time as it was kept: SQLite forgets that it is in UTC."""
     return t if t.tzinfo else t.replace(tzinfo=UTC)

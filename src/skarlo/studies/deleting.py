@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from typing import Any, Literal
 
 from sqlmodel import Session, col, select
 
-from .accounts import note
+from .accounts import aware, note
 from .catalog import candidate_at, candidates_of, study_of
 from .records import (
     CandidateRecord,
@@ -68,10 +68,6 @@ def _mark(session: Session, record: Any) -> None:
     session.add(record)
 
 
-def _aware(t: datetime) -> datetime:
-    return t if t.tzinfo else t.replace(tzinfo=UTC)
-
-
 def deleted(session: Session) -> list[dict[str, Any]]:
     """What can still be taken back, last deleted first."""
     out = []
@@ -79,7 +75,7 @@ def deleted(session: Session) -> list[dict[str, Any]]:
         for record in session.exec(select(table).where(col(table.deleted).is_not(None))):
             name, study = _told(session, record)
             if study is not None and (study.deleted is None or kind == "study"):
-                when = _aware(record.deleted or now())
+                when = aware(record.deleted or now())
                 out.append({"kind": kind, "id": record.id, "name": name, "study_id": study.id, "study": study.title,
                             "deleted": when, "until": when + KEPT_FOR})  # fmt: skip
     return sorted(out, key=lambda line: line["deleted"], reverse=True)
@@ -115,7 +111,7 @@ def purge(session: Session, at: datetime | None = None) -> int:
     gone = 0
     for table in TABLES.values():
         for record in session.exec(select(table).where(col(table.deleted).is_not(None))).all():
-            if record.deleted is not None and _aware(record.deleted) + KEPT_FOR < (at or now()):
+            if record.deleted is not None and aware(record.deleted) + KEPT_FOR < (at or now()):
                 session.delete(record)
                 gone += 1
         session.flush()

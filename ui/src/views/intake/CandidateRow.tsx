@@ -1,6 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { type JoinQuery, useJoin } from "../../api/queries";
 import { Button, Tile } from "../../parts/basics";
+import { Entry } from "../../parts/Entry";
 import { count } from "../../parts/number";
 import { MadeWith } from "./MadeWith";
 import { probabilitiesOf } from "./mapping";
@@ -90,16 +91,13 @@ export function CandidateRow({ a, position, askId, classes, join, onChange, onRe
           />
         )}
         {a.kind === "score" && (
-          <label className="block">
-            <span className="block text-sm text-soft">Cutoff to start from</span>
-            <input
-              type="number"
-              step="any"
-              className="field"
-              value={a.cutoff}
-              onChange={(e) => onChange({ cutoff: e.target.value })}
-            />
-          </label>
+          <Entry
+            label="Cutoff to start from"
+            type="number"
+            step="any"
+            value={a.cutoff}
+            onSay={(cutoff) => onChange({ cutoff })}
+          />
         )}
       </div>
       <p className="text-sm text-soft mt-1.5 flex gap-4">

@@ -173,6 +173,7 @@ function NewVersion({ c, onDone }: { c: Candidate; onDone: () => void }) {
   const [column, setColumn] = useState("");
   const [how, setHow] = useState({ version: "", price: "", latency: "", made_with: {} as Record<string, unknown> });
   const columns = c.columns as Record<string, unknown>;
+  const probable = "probabilities" in columns; // the same columns as before, one for each class
   const kind = "label" in columns ? "label" : "score";
   const before = typeof columns[kind] === "string" ? String(columns[kind]) : "";
   const names = u?.columns.map((x) => x.name) ?? [];
@@ -201,12 +202,14 @@ function NewVersion({ c, onDone }: { c: Candidate; onDone: () => void }) {
           <p className="text-sm text-soft mt-1">
             {u.name}, {count(u.rows)} rows
           </p>
-          <PickOne
-            label={kind === "score" ? "Score column" : "Predicted class column"}
-            value={column || null}
-            options={names}
-            onPick={setColumn}
-          />
+          {!probable && (
+            <PickOne
+              label={kind === "score" ? "Score column" : "Predicted class column"}
+              value={column || null}
+              options={names}
+              onPick={setColumn}
+            />
+          )}
           <label className="block mt-2">
             <span className="block text-sm text-soft">What changed</span>
             <textarea className="field h-16" maxLength={2000} value={note} onChange={(e) => setNote(e.target.value)} />
@@ -220,7 +223,7 @@ function NewVersion({ c, onDone }: { c: Candidate; onDone: () => void }) {
       <Button
         kind="strong"
         className="mt-3"
-        disabled={!u || !column || change.isPending}
+        disabled={!u || !(column || probable) || change.isPending}
         onClick={() => void keep().catch(() => undefined)}
       >
         {change.isPending ? "Joining and checking …" : "Put it in use"}

@@ -1,3 +1,4 @@
+import { Entry } from "../../parts/Entry";
 import { count } from "../../parts/number";
 import { Labels } from "./Labels";
 import { classesOf, columnOf, isMany, type MadeSplit, type Mapping, type Upload } from "./mapping";
@@ -94,7 +95,7 @@ export function HoldoutForm({ u, mapping, put }: Props) {
         />
       )}
       {mapping.truth !== "" && <Labels u={u} mapping={mapping} put={put} />}
-      <SliceFields u={u} mapping={mapping} onChange={(slices) => put({ slices })} />
+      {mapping.truth !== "" && <SliceFields u={u} mapping={mapping} onChange={(slices) => put({ slices })} />}
     </>
   );
 }
@@ -150,22 +151,19 @@ function SplitMaker({
               onPick={(field) => onChange({ ...made, field })}
             />
           )}
-          <Amount label="Rows for tuning, %" value={made.tuning} onChange={(tuning) => onChange({ ...made, tuning })} />
+          <Entry
+            type="number"
+            min="0"
+            label="Rows for tuning, %"
+            value={made.tuning}
+            onSay={(tuning) => onChange({ ...made, tuning })}
+          />
           {made.by !== "time" && (
-            <Amount label="Seed" value={made.seed} onChange={(seed) => onChange({ ...made, seed })} />
+            <Entry type="number" min="0" label="Seed" value={made.seed} onSay={(seed) => onChange({ ...made, seed })} />
           )}
         </div>
       )}
     </div>
-  );
-}
-
-function Amount({ label, value, onChange }: { label: string; value: string; onChange: (v: string) => void }) {
-  return (
-    <label className="block">
-      <span className="block text-sm text-soft">{label}</span>
-      <input type="number" min="0" className="field" value={value} onChange={(e) => onChange(e.target.value)} />
-    </label>
   );
 }
 

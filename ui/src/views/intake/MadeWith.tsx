@@ -1,10 +1,13 @@
 import { useState } from "react";
 import { readMadeWith } from "../../api/client";
 import { Fault } from "../../parts/basics";
+import { Entry } from "../../parts/Entry";
 import type { Answers } from "./CandidateRow";
 
 type Made = Pick<Answers, "version" | "price" | "latency" | "made_with">;
 type Props = { value: Made; onChange: (change: Partial<Made>) => void };
+
+const AMOUNT = { type: "number", min: "0", step: "any" };
 
 const written = (x: Record<string, unknown>) =>
   Object.entries(x)
@@ -43,32 +46,9 @@ export function MadeWith({ value, onChange }: Props) {
   };
   return (
     <div className="grid grid-cols-3 gap-3 mt-1">
-      <label className="block">
-        <span className="block text-soft">Version</span>
-        <input className="field" value={value.version} onChange={(e) => onChange({ version: e.target.value })} />
-      </label>
-      <label className="block">
-        <span className="block text-soft">Price per 1,000 rows</span>
-        <input
-          type="number"
-          min="0"
-          step="any"
-          className="field"
-          value={value.price}
-          onChange={(e) => onChange({ price: e.target.value })}
-        />
-      </label>
-      <label className="block">
-        <span className="block text-soft">Latency, ms a row</span>
-        <input
-          type="number"
-          min="0"
-          step="any"
-          className="field"
-          value={value.latency}
-          onChange={(e) => onChange({ latency: e.target.value })}
-        />
-      </label>
+      <Entry label="Version" value={value.version} onSay={(version) => onChange({ version })} />
+      <Entry label="Price per 1,000 rows" value={value.price} onSay={(price) => onChange({ price })} {...AMOUNT} />
+      <Entry label="Latency, ms a row" value={value.latency} onSay={(latency) => onChange({ latency })} {...AMOUNT} />
       <label className="block col-span-2">
         <span className="block text-soft">Made with, a line each: name = value</span>
         <textarea

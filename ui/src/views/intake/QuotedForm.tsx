@@ -1,5 +1,6 @@
 import type { Schemas } from "../../api/client";
 import { Button } from "../../parts/basics";
+import { Entry } from "../../parts/Entry";
 
 export type Quoted = { key: number; name: string; source: string; text: string };
 
@@ -41,24 +42,13 @@ export function QuotedForm({ list, classes, onChange }: Props) {
     <>
       {list.map((q) => (
         <div key={q.key} className="border border-rule bg-sheet rounded-md px-3 py-2.5 mt-2 grid grid-cols-2 gap-3">
-          <label className="block">
-            <span className="block text-sm text-soft">Name in the line-up</span>
-            <input
-              className="field"
-              maxLength={80}
-              value={q.name}
-              onChange={(e) => put(q.key, { name: e.target.value })}
-            />
-          </label>
-          <label className="block">
-            <span className="block text-sm text-soft">Quoted from (document, page)</span>
-            <input
-              className="field"
-              maxLength={300}
-              value={q.source}
-              onChange={(e) => put(q.key, { source: e.target.value })}
-            />
-          </label>
+          <Entry label="Name in the line-up" maxLength={80} value={q.name} onSay={(name) => put(q.key, { name })} />
+          <Entry
+            label="Quoted from (document, page)"
+            maxLength={300}
+            value={q.source}
+            onSay={(source) => put(q.key, { source })}
+          />
           <label className="block col-span-2">
             <span className="block text-sm text-soft">
               Values, a line each (recall = 0.91), or the whole matrix: a line for each actual class (

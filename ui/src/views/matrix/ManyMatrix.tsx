@@ -1,6 +1,6 @@
 import { type Shown, useScope } from "../../app/scope";
 import { Tile } from "../../parts/basics";
-import { count, shown } from "../../parts/number";
+import { count } from "../../parts/number";
 
 /** The matrix of three classes or more: counts, tinted by each error's share of its actual class. */
 export function ManyMatrix({ c, across }: { c: Shown; across: "said" | "was" }) {
@@ -12,6 +12,11 @@ export function ManyMatrix({ c, across }: { c: Shown; across: "said" | "was" }) 
   const was = classes.map(called);
   const at = (actual: number, predicted: number) => cells[actual]?.[predicted] ?? 0;
   const whole = (actual: number) => (cells[actual] ?? []).reduce((a, b) => a + b, 0);
+  const told = classes.map((label) => c.part.per_class?.[label]);
+  const totals =
+    across === "said"
+      ? told.map((one) => one?.actual_rows)
+      : [...told.map((one) => one?.predicted_rows), c.part.no_answer];
   const [rows, columns] = across === "said" ? [was, said] : [said, was];
   const cell = (i: number, j: number) => (across === "said" ? ([i, j] as const) : ([j, i] as const));
   return (
@@ -59,7 +64,6 @@ export function ManyMatrix({ c, across }: { c: Shown; across: "said" | "was" }) 
                     <td
                       key={other}
                       data-cell={`${actual}-${predicted}`}
-                      title={of ? `${shown(n / of)} of the rows that were ${was[actual]}` : undefined}
                       className={`border px-2 py-1 text-right min-w-16 ${right ? "border-ink bg-sheet font-semibold" : "border-rule"} ${n === 0 ? "text-soft" : ""}`}
                       style={
                         right
@@ -71,9 +75,7 @@ export function ManyMatrix({ c, across }: { c: Shown; across: "said" | "was" }) 
                     </td>
                   );
                 })}
-                <td className="text-right pl-2 text-soft">
-                  {count(columns.reduce((sum, _, j) => sum + at(...cell(i, j)), 0))}
-                </td>
+                <td className="text-right pl-2 text-soft">{count(totals[i] ?? 0)}</td>
               </tr>
             ))}
           </tbody>
