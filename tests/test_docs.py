@@ -64,7 +64,7 @@ def test_methods_by_hand_of_what_is_asked_besides():
         asked = OwnMetric("own", None, "higher", {}, measure, parameters)
         assert own.metric(asked, rows, Settings(draws=100), "")["value"] == value, measure
     assert clearing(0.01, 0.02, Standing(1000), "accuracy") == {"rows": 3000}
-    assert telling.told(np.array([0, 0, 1, 1]), 2, np.array([0, 0, 1, 1]), 2) == telling.Told(1.0, 1.0)
+    assert telling.told(np.array([[2, 0], [0, 2]])) == telling.Told(1.0, 1.0)
 
 
 def test_what_is_marked_approximate_is_what_the_coverage_table_says():

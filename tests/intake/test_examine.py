@@ -102,14 +102,17 @@ def test_bits_by_definition(pairs):
     most = -sum(k / n * np.log2(k / n) for k in ys.values())
     bias = (len(both) - len(xs) - len(ys) + 1) / (2 * n * np.log(2))
     code, actual = (np.array(x, dtype=np.int64) for x in zip(*pairs, strict=True))
-    found = telling.told(code, 4, actual, 3)
+    found = telling.told(telling.contingency(code, 4, actual, 3))
     assert found.bits == pytest.approx(min(max(plain - bias, 0), max(most, 0)), abs=1e-9)
     assert 0 <= found.share <= 1 + 1e-12
 
 
 def test_what_chance_tells_is_about_nothing():
     rng = np.random.default_rng(1)
-    bits = [telling.told(rng.integers(0, 20, 300), 20, rng.integers(0, 2, 300), 2).bits for _ in range(200)]
+    bits = [
+        telling.told(telling.contingency(rng.integers(0, 20, 300), 20, rng.integers(0, 2, 300), 2)).bits
+        for _ in range(200)
+    ]
     assert np.mean(bits) < 0.012
 
 

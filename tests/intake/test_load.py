@@ -59,9 +59,9 @@ def test_a_score_that_is_no_number(tmp_path):
     rows[7]["p"], rows[9]["p"], rows[11]["p"] = "n/a", "inf", ""
     lines = problems(write_study(tmp_path, rows))
     assert lines == [
-        "scores.csv, row 194, id r0007, column p: the score is no number: found “n/a”; expected a finite number",
-        "scores.csv, row 192, id r0009, column p: the score is no number: found “inf”; expected a finite number",
         "scores.csv, row 190, id r0011, column p: has no answer for this row: found nothing; expected a finite number",
+        "scores.csv, row 192, id r0009, column p: the score is no number: found “inf”; expected a finite number",
+        "scores.csv, row 194, id r0007, column p: the score is no number: found “n/a”; expected a finite number",
     ]
 
 

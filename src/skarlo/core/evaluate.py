@@ -42,6 +42,7 @@ from .results import (
     SplitResult,
 )
 from .slices import sliced
+from .steps import Progress, Steps
 from .study import Candidate, Cutoff, OwnMetric, Settings, Study
 from .tally import Tally
 from .values import BoolArray, FloatArray, IntArray
@@ -51,13 +52,16 @@ Curves = Literal["compact", "full", "none"]
 Memo = dict[tuple[str, str, str], dict[str, Any]]
 
 
-def evaluate(study: Study, how: Curves = "compact", memo: Memo | None = None) -> Results:
+def evaluate(
+    study: Study, how: Curves = "compact", memo: Memo | None = None, progress: Progress | None = None
+) -> Results:
     """Evaluate a study.
 
     Parameters
     ----------
     study : rows, candidates and settings
     memo : kept between evaluations of one study at other cutoffs, so that what no cutoff changes is computed once
+    progress : told (done, of, what) before each step; what it raises stops the work
     how : "full" writes every point of the curves, "compact" drops points within 1e-4 of the drawn line, "none" none
 
     Returns
@@ -65,8 +69,11 @@ def evaluate(study: Study, how: Curves = "compact", memo: Memo | None = None) ->
     The results, byte for byte the same for the same input, version, locked packages and processor features.
     """
     memo = {} if memo is None else memo
-    done = [_candidate(study, c, how, memo) for c in study.candidates]
+    steps = Steps(progress, len(study.candidates) * (len(study.splits) + 1) + 2)
+    done = [_candidate(study, c, how, memo, steps) for c in study.candidates]
+    steps.next("measuring the baselines")
     baselines = [_baseline(study, name, make, memo) for name, make in _baselines(study)]
+    steps.next("comparing the candidates, pair by pair")
     entrants = [d.entrant for d in done]
     pairs = comparing.pairs(entrants, study.report_on, study.settings.confidence)
     against = comparing.against_baselines(entrants, [b.entrant for b in baselines], study.settings.confidence)
@@ -158,16 +165,18 @@ class _Done:
         return gates.Judged(self.entrant, self.judged_rows, part["no_answer"], part.get("per_class", {}), by)  # type: ignore[arg-type]
 
 
-def _candidate(study: Study, c: Candidate, how: Curves, memo: Memo) -> _Done:
+def _candidate(study: Study, c: Candidate, how: Curves, memo: Memo, steps: Steps) -> _Done:
     whole, cutoff, why = _answers(study, c)
     reading = Reading(study.classes, study.positive, study.settings, study.metrics, why, c.ranking_only)
     entry = _describe(c, cutoff)
     for split, rows in study.splits.items():
+        steps.next(f"measuring {c.name} on {split}")
         entry["splits"][split] = _split(
             study, whole.take(rows), rows, c.no_answer, reading, memo.setdefault((c.name, split, how), {}), how
         )
     rows = study.splits[study.report_on]
     reported = whole.take(rows)
+    steps.next(f"recalibrating {c.name}")
     if c.predicted is None:
         kept = memo.setdefault((c.name, "recalibration", ""), {})
         if not kept:

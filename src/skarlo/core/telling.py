@@ -7,8 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from . import ranking, tally
-from .values import BoolArray, FloatArray, IntArray, total
+from .values import FloatArray, IntArray, total
 
 BINS = 16
 
@@ -37,23 +36,26 @@ def entropy(counts: FloatArray | IntArray) -> float:
     return max(0.0, -total(p * np.log2(p)))
 
 
-def told(code: IntArray, values: int, actual: IntArray, classes: int) -> Told:
-    """What a field with few values tells of the class.
+def contingency(code: IntArray, values: int, actual: IntArray, classes: int) -> IntArray:
+    """Rows by a field's value and class, int64, shape (values, classes)."""
+    return np.bincount(code * classes + actual, minlength=values * classes).reshape(values, classes)
+
+
+def told(table: IntArray) -> Told:
+    """What a field tells of the class, from its rows by value and class.
 
     The plain estimate counts chance as knowledge, more so the more values there are; Miller and Madow's (1955) term
     takes that off.
 
     Parameters
     ----------
-    code : int64, shape (n,), each row's value of 0 … values - 1
-    actual : int64, shape (n,)
+    table : int64, shape (values, classes); see `contingency`
 
     Examples
     --------
-    >>> told(np.array([0, 0, 1, 1]), 2, np.array([0, 0, 1, 1]), 2).share > 0.8
+    >>> told(np.array([[2, 0], [0, 2]])).share > 0.8
     True
     """
-    table = np.bincount(code * classes + actual, minlength=values * classes).reshape(values, classes)
     n = int(table.sum())
     most = entropy(table.sum(axis=0)) if n else 0.0
     if most <= 0:
@@ -66,20 +68,64 @@ def told(code: IntArray, values: int, actual: IntArray, classes: int) -> Told:
     return Told(bits, bits / most)
 
 
-def binned(x: FloatArray, bins: int = BINS) -> tuple[IntArray, FloatArray]:
-    """Codes of numbers by bins that hold about as many rows each, and the edges between them; gaps (NaN) come last."""
-    known = x[~np.isnan(x)]
-    few = known if len(known) <= 100_000 else known[:: -(-len(known) // 100_000)]
-    edges = np.unique(np.quantile(few, np.arange(1, bins) / bins)) if len(few) else np.zeros(0)
-    code = np.searchsorted(edges, x, side="right")
-    return np.where(np.isnan(x), len(edges) + 1, code), edges
+@dataclass(frozen=True)
+class Ordered:
+    """Numbers in ascending order; gaps (NaN) are counted apart.
+
+    whole : float64, all of them
+    parts : the same by class
+    gaps : int64, shape (classes,), rows without a number
+    """
+
+    whole: FloatArray
+    parts: tuple[FloatArray, ...]
+    gaps: IntArray
+
+    def distinct(self) -> int:
+        """How many different numbers there are."""
+        return int(np.count_nonzero(self.whole[1:] != self.whole[:-1])) + bool(len(self.whole))
+
+    def between(self, edges: FloatArray) -> IntArray:
+        """Rows below the first edge, from each edge to below the next, and from the last on, by class."""
+        below = [np.searchsorted(part, edges) for part in self.parts]
+        return np.stack([np.diff(b, prepend=0, append=len(part)) for b, part in zip(below, self.parts, strict=True)], 1)
+
+    def told(self, bins: int = BINS) -> Told:
+        """What the numbers tell of the class, by bins that hold about as many rows each; gaps are a bin of their own.
+
+        Examples
+        --------
+        >>> ordered(np.array([1.0, 2.0, 8.0, 9.0]), np.array([0, 0, 1, 1]), 2).told(2).share > 0.8
+        True
+        """
+        n = len(self.whole)
+        edges = np.unique(self.whole[n * np.arange(1, bins) // bins]) if n else np.zeros(0)
+        return told(np.vstack((self.between(edges), self.gaps)))
+
+    def area(self, k: int) -> float | None:
+        """The area of the number taken as a score for one class, from one half up (whichever way it points).
+
+        None without rows of the class and of others.
+        """
+        part = self.parts[k]
+        others = len(self.whole) - len(part)
+        if not len(part) or not others:
+            return None
+        below = int(np.searchsorted(self.whole, part).sum()) + int(np.searchsorted(self.whole, part, "right").sum())
+        found = (below - len(part) ** 2) / (2 * len(part) * others)  # less what its own rows are above one another
+        return max(found, 1.0 - found)
 
 
-def area(x: FloatArray, positive: BoolArray) -> float | None:
-    """The area of a number taken as a score, from one half up (whichever way it points); None without both classes."""
-    at = ~np.isnan(x)
-    t = tally.make(x[at], positive[at])
-    if t.positives == 0 or t.negatives == 0:
-        return None
-    found = ranking.roc_area(t)
-    return max(found, 1.0 - found)
+def ordered(x: FloatArray, actual: IntArray, classes: int) -> Ordered:
+    """Put a field's numbers in order once, for all that is asked of them.
+
+    Parameters
+    ----------
+    x : float64, shape (n,), NaN where there is none
+    actual : int64, shape (n,)
+    """
+    known = ~np.isnan(x)
+    gaps = np.bincount(actual[~known], minlength=classes)
+    if gaps.any():
+        x, actual = x[known], actual[known]
+    return Ordered(np.sort(x), tuple(np.sort(x[actual == k]) for k in range(classes)), gaps)

@@ -11,7 +11,9 @@ from skarlo import core
 from skarlo.core.values import FloatArray, IntArray
 
 from .columns import Files, Loading, at, codes_of, one_of, read_ids
+from .joining import places
 from .labels import merged
+from .look import Answered
 from .problems import Problem
 from .read import Source, as_number, as_text
 from .spec import CandidateSpec, RuleSpec, StudySpec
@@ -23,7 +25,7 @@ SUM_ERROR, SUM_FINDING = 1e-3, 1e-6
 def read_candidate(
     c: CandidateSpec, spec: StudySpec, holdout: pl.DataFrame, ids: pl.Series | None, home: Source,
     classes: list[str], files: Files, doing: Loading,
-) -> core.Candidate | None:  # fmt: skip
+) -> Answered | None:  # fmt: skip
     """One candidate over all rows of the hold-out, or None with its problems named."""
     source = files(c.path) if c.path else home
     table = doing.table(source)
@@ -32,27 +34,39 @@ def read_candidate(
     names = [c.score or c.label or ""] if c.probabilities is None else [c.probabilities[k] for k in classes]
     what = "predicted class" if c.label else "probability" if c.probabilities else "score"
     columns = [doing.column(table, name, source.name, what) for name in names]
-    order = np.arange(holdout.height)
+    own, order = ids, np.arange(holdout.height) if not c.path else None
     if c.path:
-        joined = _join(c, spec, table, ids, holdout.height, source, doing)
-        if joined is None:
-            return None
-        order = joined
-    if any(column is None for column in columns):
+        own, order = _join(c, spec, table, ids, holdout.height, source, doing)
+    found = [column for column in columns if column is not None]
+    if len(found) < len(columns):
         return None
-    read = _Reading(c, order, ids, source.name, classes, spec.holdout.merge, doing)
+    # the cells are looked at in their file's own order, so that their faults are named whether or not the ids join
+    read = _Reading(c, own, source.name, classes, spec.holdout.merge, doing)
     about: dict[str, Any] = {
-        "in_use": c.in_use, "version": c.version, "made_with": c.made_with, "sha256": source.sha256(),
+        "in_use": c.in_use, "version": c.version, "made_with": c.made_with,
         "no_answer": c.no_answer, "price_per_1000": c.price_per_1000, "latency_ms": c.latency_ms,
         "ranking_only": c.score_is == "ranking",
     }  # fmt: skip
-    found = [column for column in columns if column is not None]
+    answers: dict[str, Any]
     if c.label is not None:
-        return core.Candidate(c.name, predicted=read.labels(found[0]), **about)
-    cutoff = _cutoff(c) if len(classes) == 2 else None
-    if c.probabilities is not None:
-        return core.Candidate(c.name, probabilities=read.probabilities(found), cutoff=cutoff, **about)
-    return core.Candidate(c.name, score=read.scores(found[0], "score"), cutoff=cutoff, **about)
+        answers = {"predicted": _taken(read.labels(found[0]), order, -1)}
+    elif c.probabilities is not None:
+        answers = {"probabilities": _taken(read.probabilities(found), order, np.nan)}
+    else:
+        answers = {"score": _taken(read.scores(found[0], "score"), order, np.nan)}
+    if order is None:
+        return None
+    cutoff = _cutoff(c) if len(classes) == 2 and c.label is None else None
+    return Answered(core.Candidate(c.name, cutoff=cutoff, **answers, **about), order, source)
+
+
+def _taken(values: Any, order: IntArray | None, gap: float) -> Any:
+    """Rows of an array in the order of the hold-out; the rows of index -1, which were not answered, as a gap."""
+    if order is None:
+        return None
+    out = values[order]
+    out[order < 0] = gap
+    return out
 
 
 def _cutoff(c: CandidateSpec) -> core.Cutoff:
@@ -84,28 +98,22 @@ def _consistent(c: CandidateSpec, classes: list[str], doing: Loading) -> bool:
 
 
 class _Reading:
-    """Columns of one candidate, put into the order of the hold-out; an index of -1 is a row it does not answer."""
+    """Columns of one candidate in the order of its file; what is wrong with a cell is named with its row."""
 
-    def __init__(self, c: CandidateSpec, order: IntArray, ids: pl.Series | None, file: str, classes: list[str],
+    def __init__(self, c: CandidateSpec, ids: pl.Series | None, file: str, classes: list[str],
                  merge: dict[str, str], doing: Loading) -> None:  # fmt: skip
-        self.c, self.order, self.ids, self.file, self.classes, self.doing = c, order, ids, file, classes, doing
-        self.absent = order < 0
+        self.c, self.ids, self.file, self.classes, self.doing = c, ids, file, classes, doing
         self.merge = merge
         self.strict = c.no_answer == "error"
 
-    def _column(self, column: pl.Series) -> pl.Series:
-        return column[np.where(self.absent, 0, self.order)]
-
     def _problem(self, message: str, i: int, column: str, found: str, expected: str) -> None:
-        row = int(self.order[i]) + 2
-        self.doing.problems.append(Problem(message, self.file, row, at(self.ids, i), column, found, expected))
+        self.doing.problems.append(Problem(message, self.file, i + 2, at(self.ids, i), column, found, expected))
 
     def labels(self, column: pl.Series) -> IntArray:
-        text = merged(as_text(self._column(column)), self.merge)
+        text = merged(as_text(column), self.merge)
         codes = codes_of(text, self.classes)
-        codes[self.absent] = -1
         strange = 0
-        for i in np.flatnonzero((codes < 0) & ~self.absent).tolist():
+        for i in np.flatnonzero(codes < 0).tolist():
             if text[i] == "":
                 if self.strict:
                     self._problem(NO_ANSWER, i, column.name, "", one_of(self.classes))
@@ -122,13 +130,9 @@ class _Reading:
         return codes
 
     def scores(self, column: pl.Series, what: str) -> FloatArray:
-        cells = self._column(column)
-        values, bad = as_number(cells)
-        values[self.absent] = np.nan
-        text = as_text(cells[bad]) if bad else None
+        values, bad = as_number(column)
+        text = as_text(column[bad]) if bad else None
         for k, i in enumerate(bad):
-            if self.absent[i]:
-                continue
             found = text[k] if text is not None else ""
             if found == "":
                 if self.strict:
@@ -155,7 +159,7 @@ class _Reading:
     def probabilities(self, columns: list[pl.Series]) -> FloatArray:
         p = np.stack([self.scores(column, "probability") for column in columns], axis=1)
         some, every = np.isnan(p).any(axis=1), np.isnan(p).all(axis=1)
-        for i in np.flatnonzero(some & ~every & ~self.absent).tolist():
+        for i in np.flatnonzero(some & ~every).tolist():
             if not self.strict:
                 self._problem("some of the probabilities are missing", i, columns[0].name, "", "all or none of them")
         given = np.flatnonzero(~some)
@@ -181,25 +185,25 @@ class _Reading:
 def _join(
     c: CandidateSpec, spec: StudySpec, table: pl.DataFrame, ids: pl.Series | None, rows: int, source: Source,
     doing: Loading,
-) -> IntArray | None:  # fmt: skip
-    """Index into the candidate's rows for each hold-out row, or None with the problems named."""
+) -> tuple[pl.Series | None, IntArray | None]:  # fmt: skip
+    """The candidate's own ids, and the index into its rows for each hold-out row (None with the problems named)."""
     if spec.holdout.id is None:
         if table.height != rows:
             doing.problems.append(Problem("without ids every file must have the same number of rows", source.name,
                                           found=f"{table.height:,} rows", expected=f"{rows:,} rows"))  # fmt: skip
-            return None
-        return np.arange(rows)
+            return None, None
+        return None, np.arange(rows)
     before = len(doing.problems)
     id_name = c.id or spec.holdout.id
     own = read_ids(table, id_name, source.name, doing)
     if own is None or ids is None:
-        return None
-    if len(own) == len(ids) and bool((own == ids).all()) and len(doing.problems) == before:
-        return np.arange(rows)
-    place = pl.DataFrame({"id": own, "at": np.arange(len(own))})
-    joined = pl.DataFrame({"id": ids}).join(place, on="id", how="left", maintain_order="left")["at"]
-    unanswered = int(joined.is_null().sum())
-    if len(doing.problems) > before or len(joined) - unanswered < len(own):
+        return None, None
+    if len(doing.problems) > before:
+        order = None
+    else:
+        order = np.arange(rows) if len(own) == rows and bool((own == ids).all()) else places(ids, own)
+    unanswered = rows if order is None else int(np.count_nonzero(order < 0))
+    if order is None or rows - unanswered < len(own):
         for i in (~own.is_in(ids.implode()) & (own != "")).arg_true().to_list():
             doing.problems.append(Problem("the id is not in the hold-out", source.name, i + 2, own[i], id_name,
                                           expected="ids of the hold-out only"))  # fmt: skip
@@ -207,6 +211,4 @@ def _join(
         for i in (~ids.is_in(own.implode()) & (ids != "")).arg_true().to_list():
             doing.problems.append(Problem(f"has no answer for this hold-out row (row {i + 2} there)", source.name,
                                           id=ids[i], column=id_name, expected="an answer for every id"))  # fmt: skip
-    if len(doing.problems) > before or len(joined) != rows:
-        return None
-    return joined.fill_null(-1).to_numpy(writable=True).astype(np.int64)
+    return own, order if len(doing.problems) == before else None

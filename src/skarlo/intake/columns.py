@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 
-import numpy as np
 import polars as pl
 
+from skarlo.core.steps import Steps
 from skarlo.core.values import Finding, FloatArray, IntArray
 
+from .joining import repeats
 from .problems import InputError, Problem
 from .read import Source, as_number, as_text, read_table
 
@@ -21,16 +23,25 @@ MOST_CLASSES = 200
 
 @dataclass
 class Loading:
-    """Problems gathered on the way, so that one run names them all."""
+    """Problems gathered on the way, so that one run names them all; who waits is told of each step."""
 
     problems: list[Problem] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
+    text: dict[Path, set[str]] = field(default_factory=dict)
     tables: dict[Path, pl.DataFrame | None] = field(default_factory=dict)
+    fingerprints: dict[Path, Future[str]] = field(default_factory=dict)
+    aside: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(1))
+    steps: Steps = field(default_factory=Steps)
+
+    def sha256(self, source: Source) -> str:
+        """The fingerprint of a file whose table was read."""
+        return self.fingerprints[source.path].result()
 
     def table(self, source: Source) -> pl.DataFrame | None:
         if source.path not in self.tables:  # by where it lies: two files may bear one name
             try:
-                self.tables[source.path] = read_table(source)
+                self.fingerprints[source.path] = self.aside.submit(source.sha256)  # while its text is parsed
+                self.tables[source.path] = read_table(source, self.text.get(source.path))
             except InputError as e:
                 self.problems += e.problems
                 self.tables[source.path] = None
@@ -68,7 +79,7 @@ def read_ids(table: pl.DataFrame, name: str | None, file: str, doing: Loading) -
     ids = as_text(column)
     for i in (ids == "").arg_true().to_list():
         doing.problems.append(Problem("a row without an id", file, i + 2, column=name, found=""))
-    doubled = (ids.is_duplicated() & (ids != "")).arg_true().to_list() if ids.n_unique() < len(ids) else []
+    doubled = (ids.is_duplicated() & (ids != "")).arg_true().to_list() if repeats(ids) else []
     first: dict[str, int] = {}
     for i in doubled:
         at = first.setdefault(ids[i], i)
@@ -101,9 +112,9 @@ def in_order(labels: list[str]) -> list[str]:
 
 
 def codes_of(labels: pl.Series, classes: list[str]) -> IntArray:
-    codes = labels.replace_strict(dict(zip(classes, range(len(classes)), strict=True)), default=-1,
-                                  return_dtype=pl.Int64)  # fmt: skip
-    return codes.to_numpy(writable=True).astype(np.int64)
+    """Each label's place among the classes, -1 where it is none of them; int64."""
+    codes = labels.cast(pl.Enum(classes), strict=False).to_physical()
+    return codes.cast(pl.Int64).fill_null(-1).to_numpy(writable=True)
 
 
 def at(ids: pl.Series | None, i: int) -> str | None:

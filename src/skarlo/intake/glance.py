@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import os
+from collections.abc import Callable, Collection
+from concurrent.futures import ThreadPoolExecutor
 from typing import NotRequired
 
 import numpy as np
@@ -12,11 +14,10 @@ from typing_extensions import TypedDict
 from skarlo.core import telling
 from skarlo.core.values import FloatArray, IntArray
 
-from .columns import in_order
+from .columns import codes_of, in_order
 from .read import as_number, as_text
 
 MOST_BARS, MOST_VALUES = 20, 12
-Progress = Callable[[int, int, str], None]
 
 
 class Bar(TypedDict):
@@ -44,8 +45,8 @@ class FieldGlance(TypedDict):
 
 
 def glance(
-    table: pl.DataFrame, actual: IntArray, classes: int, positive: int | None, leave: set[str],
-    progress: Progress | None = None,
+    table: pl.DataFrame, actual: IntArray, classes: int, positive: int | None, leave: Collection[str],
+    step: Callable[[str], None] = lambda what: None,
 ) -> list[FieldGlance]:  # fmt: skip
     """Summarise the fields of a hold-out.
 
@@ -54,14 +55,18 @@ def glance(
     table : the hold-out
     actual : each row's class, int64, shape (n,)
     leave : columns that are no fields (id, actual class, split, weight)
-    progress : told (done, of, name) before each field
+    step : told of each field as it comes up
     """
     names = [c for c in table.columns if c not in leave]
     out = []
-    for i, name in enumerate(names):
-        if progress is not None:
-            progress(i, len(names), name)
-        out.append(_field(table[name], actual, classes, positive))
+    with ThreadPoolExecutor(os.cpu_count()) as several:  # sorting and parsing let go of the interpreter
+        fields = [several.submit(_field, table[name], actual, classes, positive) for name in names]
+        try:
+            for name, found in zip(names, fields, strict=True):
+                step(f"looking at the field {name}")
+                out.append(found.result())
+        finally:
+            several.shutdown(cancel_futures=True)
     return out
 
 
@@ -71,41 +76,44 @@ def _field(column: pl.Series, actual: IntArray, classes: int, positive: int | No
         numbers = column.cast(pl.Float64).fill_null(float("nan")).to_numpy(writable=True)
         empty = ~np.isfinite(numbers)
         numbers[empty] = np.nan
-        distinct = int(column.drop_nulls().drop_nans().n_unique() if column.dtype.is_float() else
-                       column.drop_nulls().n_unique())  # fmt: skip
         text = as_text(column.head(1000))
     else:
         text = as_text(column)
         empty = (text == "").to_numpy()
-        if not as_number(text.filter(text != "").head(200))[1]:  # numbers are told apart faster as such
+        if not as_number(_some(text, 200))[1]:
             numbers, bad = as_number(text)
             numbers = None if len(bad) > int(empty.sum()) else numbers
-        if numbers is not None:
-            distinct = len(np.unique(numbers[~empty]))
-        else:
-            distinct = int(text.n_unique()) - (1 if empty.any() else 0)
+    known = None if numbers is None else telling.ordered(numbers, actual, classes)
+    distinct = int(text.n_unique()) - bool(empty.any()) if known is None else known.distinct()
     kind = _kind(column, text, distinct)
-    if kind == "number" and numbers is None:
+    if kind == "number" and known is None:
         kind = _words(distinct, len(column))
     out: FieldGlance = {
         "name": column.name, "kind": kind, "rows": len(column), "absent": int(empty.sum()), "distinct": distinct,
         "bits": 0.0, "share": 0.0, "area": None, "bars": [],
-        "first": text.filter(text != "").head(1000).unique(maintain_order=True).head(5).to_list(),
+        "first": _some(text, 1000).unique(maintain_order=True).head(5).to_list(),
     }  # fmt: skip
-    if kind == "number" and numbers is not None:
-        code, edges = telling.binned(numbers)
-        found = telling.told(code, len(edges) + 2, actual, classes)
-        out["bars"] = _number_bars(numbers, actual, classes)
+    if kind == "number" and known is not None:
+        found = known.told()
+        out["bars"] = _number_bars(known)
         if positive is not None:
-            out["area"] = telling.area(numbers, actual == positive)
+            out["area"] = known.area(positive)
     elif kind == "category":
-        code, values = _codes(as_text(column))
-        found = telling.told(code, len(values), actual, classes)
-        out["bars"] = _value_bars(code, values, actual, classes)
+        values = in_order([str(v) for v in as_text(column).unique().to_list()])
+        table = telling.contingency(codes_of(as_text(column), values), len(values), actual, classes)
+        found = telling.told(table)
+        out["bars"] = _value_bars(table, values)
     else:
         return out
     out["bits"], out["share"] = found.bits, found.share
     return out
+
+
+def _some(text: pl.Series, n: int) -> pl.Series:
+    """The first values that are there; mostly the first rows have them."""
+    head = text.head(4 * n)
+    found = head.filter(head != "")
+    return (found if len(found) >= n else text.filter(text != "")).head(n)
 
 
 def _kind(column: pl.Series, text: pl.Series, distinct: int) -> str:
@@ -115,8 +123,7 @@ def _kind(column: pl.Series, text: pl.Series, distinct: int) -> str:
         return "number" if distinct > 2 else "category"
     if column.dtype in (pl.Date, pl.Datetime) or is_date(text):
         return "date"
-    some = text.filter(text != "").head(200)
-    numeric = distinct > 2 and not as_number(some)[1]
+    numeric = distinct > 2 and not as_number(_some(text, 200))[1]
     return "number" if numeric else _words(distinct, len(text))
 
 
@@ -136,14 +143,8 @@ def is_date(text: pl.Series) -> bool:
     return bool(len(some)) and bool(some.str.contains(_DATE).all())
 
 
-def _codes(text: pl.Series) -> tuple[IntArray, list[str]]:
-    values = in_order([str(v) for v in text.unique().to_list()])
-    return text.cast(pl.Enum(values)).to_physical().to_numpy().astype(np.int64), values
-
-
-def _value_bars(code: IntArray, values: list[str], actual: IntArray, classes: int) -> list[Bar]:
+def _value_bars(table: IntArray, values: list[str]) -> list[Bar]:
     """The commonest values by rows, the others as one bar."""
-    table = np.bincount(code * classes + actual, minlength=len(values) * classes).reshape(len(values), classes)
     order = sorted(range(len(values)), key=lambda i: (-int(table[i].sum()), i))
     bars: list[Bar] = [{"label": values[i], "rows": table[i].tolist()} for i in order[:MOST_VALUES]]
     if rest := order[MOST_VALUES:]:
@@ -151,14 +152,11 @@ def _value_bars(code: IntArray, values: list[str], actual: IntArray, classes: in
     return bars
 
 
-def _number_bars(x: FloatArray, actual: IntArray, classes: int) -> list[Bar]:
-    at = ~np.isnan(x)
-    x, y = x[at], actual[at]
-    low, high = float(x.min()), float(x.max())
-    whole = bool((x == np.floor(x)).all()) and high - low < MOST_BARS
+def _number_bars(known: telling.Ordered) -> list[Bar]:
+    low, high = float(known.whole[0]), float(known.whole[-1])
+    whole = high - low < MOST_BARS and bool((known.whole == np.floor(known.whole)).all())
     edges = np.arange(low, high + 2) if whole else np.linspace(low, high, MOST_BARS + 1)
-    code = np.clip(np.searchsorted(edges, x, side="right") - 1, 0, len(edges) - 2)
-    table = np.bincount(code * classes + y, minlength=(len(edges) - 1) * classes).reshape(-1, classes)
+    table = known.between(edges[1:-1])  # the last bar holds its upper edge
     return [
         {"label": f"{edges[i]:g}" if whole else f"{edges[i]:.4g} to {edges[i + 1]:.4g}", "rows": rows.tolist(),
          "low": float(edges[i]), "high": float(edges[i + 1])}

@@ -24,8 +24,15 @@ class Holdout:
     table: pl.DataFrame
     spec: HoldoutSpec
     source: Source
-    sha256: str
+    files: dict[str, Source]
     parts: tuple[tuple[int, str], ...]
+
+    def sha256(self, doing: Loading) -> str:
+        """The fingerprint of the file, or of the names and fingerprints of several."""
+        if "" in self.files:
+            return doing.sha256(self.source)
+        each = "\n".join(f"{name} {doing.sha256(source)}" for name, source in self.files.items())
+        return hashlib.sha256(each.encode()).hexdigest()
 
     def located(self, problems: list[Problem]) -> list[Problem]:
         """Problems with rows of the whole said of the file and row that a person can open."""
@@ -59,12 +66,11 @@ def read_holdout(h: HoldoutSpec, files: Files, doing: Loading) -> Holdout:
     if doing.problems:
         raise InputError(doing.problems)
     spec, source = h, next(iter(sources.values()))
-    table, sha256 = tables[next(iter(tables))], source.sha256()
+    table = tables[next(iter(tables))]
     parts: list[tuple[int, str]] = [(0, source.name)]
     if h.files:
         table = stacked(tables, {name: s.name for name, s in sources.items()})
-        digest = hashlib.sha256("\n".join(f"{name} {s.sha256()}" for name, s in sources.items()).encode())
-        sha256, parts, first = digest.hexdigest(), [], 0
+        parts, first = [], 0
         for name, s in sources.items():
             parts.append((first, s.name))
             first += tables[name].height
@@ -73,7 +79,7 @@ def read_holdout(h: HoldoutSpec, files: Files, doing: Loading) -> Holdout:
     if h.make_split is not None:
         table = table.with_columns(_made(h, table, source, doing))
         spec = h.model_copy(update={"split": SPLIT, "report_on": TEST, "tune_on": TUNING})
-    return Holdout(table, spec, source, sha256, tuple(parts))
+    return Holdout(table, spec, source, sources, tuple(parts))
 
 
 def stacked(tables: dict[str, pl.DataFrame], names: dict[str, str]) -> pl.DataFrame:

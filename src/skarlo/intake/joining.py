@@ -4,8 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
 import polars as pl
 
+from skarlo.core.values import IntArray
+
+SECOND = 7  # the seed of the second hash; any number but the first's, which is 0
 SETS = ("matched", "missing", "extra", "doubled")
 
 
@@ -50,3 +54,50 @@ def account(rows: pl.Series, answers: pl.Series) -> Account:
         extra=answers.filter(~answers.is_in(rows.implode())).unique(maintain_order=True),
         doubled=twice,
     )
+
+
+def repeats(ids: pl.Series) -> bool:
+    """Whether any id stands more than once; an equal hash is only a reason to look."""
+    key = np.sort(ids.hash().to_numpy())
+    return bool((key[1:] == key[:-1]).any()) and ids.n_unique() < len(ids)
+
+
+def places(rows: pl.Series, answers: pl.Series) -> IntArray:
+    """Where each row's id stands among the answers, -1 where it does not.
+
+    Parameters
+    ----------
+    rows, answers : ids as text, each once in its own series
+
+    Examples
+    --------
+    >>> places(pl.Series(["a", "b", "c"]), pl.Series(["c", "a"])).tolist()
+    [1, -1, 0]
+    """
+    if not len(rows) or not len(answers):
+        return np.full(len(rows), -1)
+    low = np.uint64((1 << (max(len(rows), len(answers)) - 1).bit_length()) - 1)
+    sought, there = _in_order(rows, low), _in_order(answers, low)
+    key, wanted = there & ~low, sought & ~low
+    at = np.arange(len(key))
+    if len(key) != len(wanted) or not np.array_equal(key, wanted):
+        at = np.minimum(np.searchsorted(key, wanted), len(key) - 1)
+    found = key[at] == wanted
+    out = np.full(len(rows), -1)
+    out[(sought & low)[found].view(np.int64)] = (there & low)[at[found]].view(np.int64)
+    # a second hash of 64 bits tells apart what the first took for one; ids that share both are the same id
+    again = [ids.hash(SECOND).to_numpy() for ids in (rows, answers)]
+    if bool((key[1:] == key[:-1]).any()) or not np.array_equal(again[0][out >= 0], again[1][out[out >= 0]]):
+        return _joined(rows, answers)
+    return out
+
+
+def _in_order(ids: pl.Series, low: np.uint64) -> IntArray:
+    """The upper bits of each id's hash with its place in the lower ones, ascending: one sort and no argsort."""
+    return np.sort((ids.hash().to_numpy() & ~low) | np.arange(len(ids), dtype=np.uint64))
+
+
+def _joined(rows: pl.Series, answers: pl.Series) -> IntArray:
+    table = pl.DataFrame({"id": answers, "at": np.arange(len(answers))})
+    found = pl.DataFrame({"id": rows}).join(table, on="id", how="left", maintain_order="left")["at"]
+    return found.fill_null(-1).to_numpy(writable=True).astype(np.int64)

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from pathlib import Path
 
 import numpy as np
 import polars as pl
 
 from skarlo import core
+from skarlo.core.steps import Progress, Steps
 from skarlo.core.study import Field
-from skarlo.core.values import BoolArray, Finding, FloatArray, IntArray
+from skarlo.core.values import BoolArray, FloatArray, IntArray
 
 from . import examine
 from .answers import read_candidate
@@ -18,103 +20,157 @@ from .columns import Files, Loading, at, codes_of, in_order, measured, one_of, r
 from .glance import glance
 from .holdout import Holdout, read_holdout
 from .labels import merged, near_labels
+from .look import Answered, Read
 from .problems import InputError, Problem
 from .read import as_text
 from .spec import HoldoutSpec, RuleSpec, StudySpec
 
-__all__ = ["Files", "load"]
+__all__ = ["Files", "load", "read_study"]
 
 
 def load(spec: StudySpec, files: Files) -> core.Study:
-    """Read and join all files of a study.
+    """Read and join all files of a study: the arrays alone, see `read_study`."""
+    return read_study(spec, files).study
+
+
+def read_study(spec: StudySpec, files: Files, progress: Progress | None = None) -> Read:
+    """Read and join all files of a study, and look at what is in them.
 
     Parameters
     ----------
     spec : the study file
     files : from a path as the study file writes it to the file itself
+    progress : told (done, of, what) before each step; what it raises stops the reading
 
     Raises
     ------
     InputError
         With every problem found; nothing is guessed, filled in or renormalised.
     """
-    doing = Loading()
+    doing = Loading(steps=Steps(progress), text=_text_columns(spec, files))
+    doing.steps.next("reading the hold-out")
     holdout = read_holdout(spec.holdout, files, doing)
     spec = spec.model_copy(update={"holdout": holdout.spec})
+    leave = _no_fields(spec)
+    doing.steps.of += len(spec.candidates) + len(set(holdout.table.columns) - leave)
     try:
-        return _joined(spec, holdout, files, doing)
+        return _joined(spec, holdout, files, leave, doing)
     except InputError as e:
         raise InputError(holdout.located(e.problems)) from e
 
 
-def _joined(spec: StudySpec, holdout: Holdout, files: Files, doing: Loading) -> core.Study:
-    h, table, source = spec.holdout, holdout.table, holdout.source
-    ids = read_ids(table, h.id, source.name, doing) if h.id is not None else None
-    truth = doing.column(table, h.truth, source.name, "actual class")
+def _text_columns(spec: StudySpec, files: Files) -> dict[Path, set[str]]:
+    """The columns of each file that are read as text: ids, classes, and what names a split, a group or a slice."""
+    h = spec.holdout
+    fields = [name for names in (*h.slices, *(g.every for g in spec.gates)) for name in names]
+    shown = [str(x) for said in h.show.values() for x in (said if isinstance(said, list) else [said])]
+    made = h.make_split.field if h.make_split else None
+    rows = {x for x in (h.id, h.truth, h.split, h.group, made, *fields, *shown) if x}
+    out: dict[Path, set[str]] = {files(path).path: set(rows) for path in (*h.files.values(), h.path) if path}
+    home = list(out)
+    for c in spec.candidates:
+        for path in [files(c.path).path] if c.path else home:
+            out.setdefault(path, set()).update(x for x in (c.id or h.id, c.label, c.reason) if x)
+    return out
+
+
+@dataclass(frozen=True)
+class _Rows:
+    """The hold-out's columns as arrays; `kept` are the rows that are in any split."""
+
+    ids: pl.Series | None
+    classes: list[str]
+    actual: IntArray
+    positive: int | None
+    splits: dict[str, BoolArray]
+    split_rows: dict[str, int]
+    kept: BoolArray
+    weight: FloatArray | None
+    group: IntArray | None
+    slices: list[tuple[Field, ...]]
+
+
+def _rows(spec: StudySpec, holdout: Holdout, doing: Loading) -> _Rows:
+    h, table, file = spec.holdout, holdout.table, holdout.source.name
+    ids = read_ids(table, h.id, file, doing) if h.id is not None else None
+    truth = doing.column(table, h.truth, file, "actual class")
     if truth is None:
         raise InputError(doing.problems)
-    labels = _merged(h, as_text(truth), source.name, doing)
-    classes = _classes(h, labels, ids, source.name, doing)
-    splits, split_rows, kept = _splits(h, table, source.name, doing)
-    weight = _weight(h, table, source.name, ids, splits, doing)
-    group = _group(h, table, source.name, doing)
-    slices = _slices(spec, table, source.name, doing)
-    _names_differ(spec, doing)
+    labels = _merged(h, as_text(truth), file, doing)
+    classes = _classes(h, labels, ids, file, doing)
+    splits, split_rows, kept = _splits(h, table, file, doing)
+    weight = _weight(h, table, file, ids, splits, doing)
+    group = _group(h, table, file, doing)
+    slices = _slices(spec, table, file, doing)
     for what, said in h.show.items():
         for name in said if isinstance(said, list) else [said]:
-            doing.column(table, str(name), source.name, f"{what} to show")
+            doing.column(table, str(name), file, f"{what} to show")
     if not classes:
         raise InputError(doing.problems)
-    candidates = [
-        found for c in spec.candidates
-        if (found := read_candidate(c, spec, table, ids, source, classes, files, doing)) is not None
-    ]  # fmt: skip
-    own, numbers = own_metrics(spec, table, classes, doing)
-    gates = gates_of(spec, classes, own, doing)
-    if h.id is None and any(c.path for c in spec.candidates):
+    positive = _positive(h, classes)
+    return _Rows(ids, classes, codes_of(labels, classes), positive, splits, split_rows, kept, weight, group, slices)
+
+
+def _answers(spec: StudySpec, holdout: Holdout, r: _Rows, files: Files, doing: Loading) -> list[Answered]:
+    _names_differ(spec, doing)
+    out = []
+    for c in spec.candidates:
+        doing.steps.next(f"joining the answers of {c.name}")
+        found = read_candidate(c, spec, holdout.table, r.ids, holdout.source, r.classes, files, doing)
+        if found is not None:
+            out.append(found)
+            if found.candidate.cutoff is not None and not found.candidate.ranking_only:
+                doing.findings += examine.of_scores(c.name, found.candidate.score)
+    if spec.holdout.id is None and any(c.path for c in spec.candidates):
         doing.findings.append({
             "level": "warning", "code": "matched_by_position",
             "message": "the answers are matched to the rows by position, not on an id; only the numbers of rows agree",
-            "where": {"file": source.name},
+            "where": {"file": holdout.source.name},
         })  # fmt: skip
-    if h.tune_on is None:
+    if spec.holdout.tune_on is None:
         _rules_without_tuning(spec, doing)
+    return out
+
+
+def _joined(spec: StudySpec, holdout: Holdout, files: Files, leave: frozenset[str], doing: Loading) -> Read:
+    h, table, s = spec.holdout, holdout.table, spec.settings
+    r = _rows(spec, holdout, doing)
+    kept, some = r.kept, table if r.kept.all() else table.filter(r.kept)
+    answered = _answers(spec, holdout, r, files, doing)
+    own, numbers = own_metrics(spec, table, r.classes, doing)
+    gates = gates_of(spec, r.classes, own, doing)
+    quoted = quoted_of(spec, r.classes, doing)
     if doing.problems:
         raise InputError(doing.problems)
-    s = spec.settings
+    shown = glance(some, r.actual[kept], len(r.classes), r.positive, leave, doing.steps.next)
+    rows = examine.Rows(table, r.ids, r.actual, r.classes, r.splits, h.report_on or "all", h.tune_on, leave, h.group)
+    doing.findings += examine.of_rows(rows, shown)
     rates = h.base_rate_in_use
-    actual, positive = codes_of(labels, classes), _positive(h, classes)
-    quoted = quoted_of(spec, classes, doing)
-    if doing.problems:
-        raise InputError(doing.problems)
-    doing.findings += _examined(spec, table, ids, actual, classes, positive, splits)
-    for c in candidates:
-        if c.cutoff is not None and not c.ranking_only:
-            doing.findings += examine.of_scores(c.name, c.score)
-    return core.Study(
+    study = core.Study(
         title=spec.title,
-        classes=tuple(classes),
-        actual=actual[kept],
-        positive=positive,
-        splits={name: rows[kept] for name, rows in splits.items()},
+        classes=tuple(r.classes),
+        actual=r.actual[kept],
+        positive=r.positive,
+        splits={name: rows[kept] for name, rows in r.splits.items()},
         report_on=h.report_on or "all",
         tune_on=h.tune_on,
-        candidates=tuple(_keep(c, kept) for c in candidates),
+        candidates=tuple(_keep(replace(a.candidate, sha256=doing.sha256(a.source)), kept) for a in answered),
         settings=core.Settings(s.confidence, s.seed, s.draws, s.bins, s.min_slice, s.min_denominator),
-        weight=None if weight is None else weight[kept],
-        group=None if group is None else group[kept],
-        slices=tuple(tuple(replace(f, codes=f.codes[kept]) for f in fields) for fields in slices),
+        weight=None if r.weight is None else r.weight[kept],
+        group=None if r.group is None else r.group[kept],
+        slices=tuple(tuple(replace(f, codes=f.codes[kept]) for f in each) for each in r.slices),
         numbers={name: x[kept] for name, x in numbers.items()},
         metrics=own,
         gates=gates,
         base_rate_in_use=() if rates is None else (rates,) if isinstance(rates, float) else tuple(rates),
         names=h.names,
         words={str(k): v for k, v in h.words.items()},
-        sha256=holdout.sha256,
-        split_rows=split_rows,
+        sha256=holdout.sha256(doing),
+        split_rows=r.split_rows,
         findings=tuple(doing.findings),
         quoted=quoted,
     )
+    return Read(study, {"fields": shown, "joins": [] if r.ids is None else [a.joined(r.ids) for a in answered]})
 
 
 def _merged(h: HoldoutSpec, labels: pl.Series, file: str, doing: Loading) -> pl.Series:
@@ -130,24 +186,14 @@ def _merged(h: HoldoutSpec, labels: pl.Series, file: str, doing: Loading) -> pl.
     return merged(labels, h.merge)
 
 
-def no_fields(h: HoldoutSpec) -> frozenset[str]:
-    """The columns of a hold-out that are no fields: what a row is, not what is known of it."""
-    return frozenset(x for x in (h.id, h.truth, h.split, h.weight) if x is not None)
-
-
-def _examined(
-    spec: StudySpec, table: pl.DataFrame, ids: pl.Series | None, actual: IntArray, classes: list[str],
-    positive: int | None, splits: dict[str, BoolArray],
-) -> list[Finding]:  # fmt: skip
-    """What is odd about the rows; the columns of candidates that stand in the hold-out are left out."""
+def _no_fields(spec: StudySpec) -> frozenset[str]:
+    """The columns of a hold-out that are no fields: what a row is, not what is known of it, and candidates' answers."""
     h = spec.holdout
     own = [
         x for c in spec.candidates if c.path is None
-        for x in (c.score, c.label, c.reason, *(c.probabilities or {}).values()) if x
+        for x in (c.score, c.label, c.reason, *(c.probabilities or {}).values())
     ]  # fmt: skip
-    leave = no_fields(h) | frozenset(own)
-    rows = examine.Rows(table, ids, actual, classes, splits, h.report_on or "all", h.tune_on, leave, h.group)
-    return examine.of_rows(rows, glance(table, actual, len(classes), positive, set(leave)))
+    return frozenset(x for x in (h.id, h.truth, h.split, h.weight, *own) if x)
 
 
 def _positive(h: HoldoutSpec, classes: list[str]) -> int | None:

@@ -1,18 +1,18 @@
-"""A look at what came in, before and beside its numbers: the fields, and how each candidate's answers joined."""
+"""A look at what came in, beside its numbers: the fields, and how each candidate's answers joined."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
+import numpy as np
+import polars as pl
 from typing_extensions import TypedDict
 
-from skarlo.core import Study
+from skarlo.core import Candidate, Study
+from skarlo.core.values import IntArray
 
-from .columns import Files, Loading
-from .glance import FieldGlance, Progress, glance
-from .holdout import read_holdout
-from .joining import account
-from .load import no_fields
-from .read import as_text, read_table
-from .spec import StudySpec
+from .glance import FieldGlance
+from .read import Source
 
 SHOWN = 20
 
@@ -35,24 +35,24 @@ class Look(TypedDict):
     joins: list[Joined]
 
 
-def look(spec: StudySpec, files: Files, study: Study, progress: Progress | None = None) -> Look:
-    """Look at a study's files, which were loaded as `study`.
+@dataclass(frozen=True)
+class Read:
+    """A study's files, read: the arrays to evaluate, and the look at them."""
 
-    progress : told (done, of, name) before each field
-    """
-    holdout = read_holdout(spec.holdout, files, Loading())
-    h, table = holdout.spec, holdout.table
-    own = {x for c in spec.candidates if c.path is None for x in (c.score, c.label, *(c.probabilities or {}).values())}
-    leave = set(no_fields(h)) | {x for x in own if x}
-    joins: list[Joined] = []
-    if h.id is not None:
-        ids = as_text(table[h.id])
-        for c in spec.candidates:
-            answers = ids if c.path is None else as_text(read_table(files(c.path))[c.id or h.id])
-            found = account(ids, answers)
-            joins.append({"candidate": c.name, **found.counts(),  # type: ignore[typeddict-item]
-                          "first_missing": found.missing.head(SHOWN).to_list()})  # fmt: skip
-    if h.split is not None:
-        table = table.filter(as_text(table[h.split]) != "")  # as the study was loaded
-    fields = glance(table, study.actual, len(study.classes), study.positive, leave, progress)
-    return {"fields": fields, "joins": joins}
+    study: Study
+    look: Look
+
+
+@dataclass(frozen=True)
+class Answered:
+    """A candidate over all rows of the hold-out, and where in its file each row's answer stands (-1: nowhere)."""
+
+    candidate: Candidate
+    order: IntArray
+    source: Source
+
+    def joined(self, ids: pl.Series) -> Joined:
+        """How its answers joined; those that found no row, or stood twice, were errors and are none now."""
+        missing = np.flatnonzero(self.order < 0)
+        return {"candidate": self.candidate.name, "matched": len(ids) - len(missing), "missing": len(missing),
+                "extra": 0, "doubled": 0, "first_missing": [str(ids[int(i)]) for i in missing[:SHOWN]]}  # fmt: skip

@@ -10,11 +10,11 @@ import io
 import tempfile
 import zlib
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import IO, cast
+from typing import IO, Any, cast
 
 import numpy as np
 import polars as pl
@@ -40,6 +40,7 @@ class Source:
 CHUNK = 1 << 20
 MOST_UNPACKED = 16 << 30  # bytes; a packed file that says more is no table anybody meant
 HEAD = 1 << 16  # bytes looked at to tell what a file is
+ROWS_TRIED = 200  # rows looked at to tell which columns may hold numbers
 GZIP, PARQUET, ARROW = b"\x1f\x8b", b"PAR1", b"ARROW1"
 SEPARATORS = (",", "\t", ";", "|")
 _UTF16 = (b"\xff\xfe", b"\xfe\xff")
@@ -110,7 +111,7 @@ def _separator(text: str, usual: str) -> str:
     return best
 
 
-def _delimited(source: Source, f: Format) -> pl.DataFrame:
+def _delimited(source: Source, f: Format, text: Collection[str] | None) -> pl.DataFrame:
     with _open(source, f.compressed) as raw:
         line = io.TextIOWrapper(raw, encoding=f.encoding, newline="")
         header = next(csv.reader(line, delimiter=f.separator), [])
@@ -120,13 +121,31 @@ def _delimited(source: Source, f: Format) -> pl.DataFrame:
     if doubled:
         raise refuse("the header names a column twice", file=source.name, row=1, found=doubled[0])
     if not f.compressed and f.encoding == "utf-8-sig":
-        return _csv(source.path, f)
+        return _csv(source.path, f, text)
     with _as_utf8(source, f) as path:
-        return _csv(path, f)
+        return _csv(path, f, text)
 
 
-def _csv(path: Path, f: Format) -> pl.DataFrame:
-    return pl.read_csv(path, separator=f.separator, infer_schema=False, encoding="utf8", glob=False)
+def _csv(path: Path, f: Format, text: Collection[str] | None) -> pl.DataFrame:
+    """A table of text; but the columns not named in `text` that hold nothing but finite numbers come as numbers."""
+
+    def read(**more: Any) -> pl.DataFrame:
+        return pl.read_csv(path, separator=f.separator, infer_schema=False, encoding="utf8", glob=False, **more)
+
+    if text is not None:
+        head = read(n_rows=ROWS_TRIED)
+        numeric = [c.name for c in head if c.name not in text and c.null_count() < len(c) and _is_number(c)]
+        try:
+            table = read(schema_overrides=dict.fromkeys(numeric, pl.Float64))
+        except pl.exceptions.PolarsError:
+            return read()  # some cell is no number after all
+        if all(table[name].is_finite().all() for name in numeric):
+            return table
+    return read()
+
+
+def _is_number(column: pl.Series) -> bool:
+    return column.cast(pl.Float64, strict=False).null_count() == column.null_count()
 
 
 @contextmanager
@@ -147,29 +166,40 @@ def _as_utf8(source: Source, f: Format) -> Iterator[Path]:
         yield Path(out.name)
 
 
-def _jsonl(source: Source, f: Format) -> pl.DataFrame:
+def _jsonl(source: Source, f: Format, _: object) -> pl.DataFrame:
     with _as_utf8(source, f) as path:
         return pl.read_ndjson(path, infer_schema_length=None)
 
 
-def _parquet(source: Source, f: Format) -> pl.DataFrame:
+def _parquet(source: Source, f: Format, _: object) -> pl.DataFrame:
     return pl.read_parquet(source.path, use_pyarrow=False, glob=False)
 
 
-def _arrow(source: Source, f: Format) -> pl.DataFrame:
+def _arrow(source: Source, f: Format, _: object) -> pl.DataFrame:
     return pl.read_ipc(source.path.read_bytes())
 
 
-READERS: dict[str, Callable[[Source, Format], pl.DataFrame]] = {
+READERS: dict[str, Callable[[Source, Format, Collection[str] | None], pl.DataFrame]] = {
     "delimited": _delimited, "jsonl": _jsonl, "parquet": _parquet, "arrow": _arrow,
 }  # fmt: skip
 
 
-def read_table(source: Source) -> pl.DataFrame:
-    """Read a whole table, in row order. Raises InputError for a file that is missing, broken or of no known format."""
+def read_table(source: Source, text: Collection[str] | None = None) -> pl.DataFrame:
+    """Read a whole table, in row order.
+
+    Parameters
+    ----------
+    text : the columns of a file without kinds (CSV) that must stay text; the others may come as numbers where every
+        cell is one. All of them if left out.
+
+    Raises
+    ------
+    InputError
+        For a file that is missing, broken or of no known format.
+    """
     try:
         f = format_of(source)
-        return READERS[f.kind](source, f)
+        return READERS[f.kind](source, f, text)
     except FileNotFoundError as e:
         raise refuse("does not exist", file=source.name) from e
     except UnicodeDecodeError as e:
@@ -185,8 +215,12 @@ def as_text(column: pl.Series) -> pl.Series:
     if kind == pl.Boolean:
         column = column.cast(pl.Int8).replace_strict({1: "true", 0: "false"}, default=None, return_dtype=pl.String)
     elif kind.is_float():
-        values = [None if v is None else str(int(v)) if float(v).is_integer() else repr(v) for v in column.to_list()]
-        column = pl.Series(column.name, values, dtype=pl.String)
+        whole = column.is_null() | ((column.floor() == column) & (column.abs() < 2.0**63))
+        if whole.all():
+            column = column.cast(pl.Int64).cast(pl.String)
+        else:
+            values = [None if v is None else str(int(v)) if v.is_integer() else repr(v) for v in column.to_list()]
+            column = pl.Series(column.name, values, dtype=pl.String)
     elif kind.is_nested() or kind in (pl.Binary, pl.Object):
         values = [None if v is None else str(v) for v in column.to_list()]
         column = pl.Series(column.name, values, dtype=pl.String)
@@ -199,9 +233,10 @@ def as_number(column: pl.Series) -> tuple[FloatArray, list[int]]:
     """Scores as float64, and the indexes of the cells that are no finite number (NaN there)."""
     if column.dtype.is_nested() or column.dtype in (pl.Binary, pl.Object):
         return np.full(len(column), np.nan), list(range(len(column)))
-    if column.dtype == pl.String:
-        column = _with_points(column.str.strip_chars())
-    values = column.cast(pl.Float64, strict=False).fill_null(float("nan")).to_numpy(writable=True)
+    numbers = column.cast(pl.Float64, strict=False)
+    if column.dtype == pl.String and numbers.null_count() > column.null_count():
+        numbers = _with_points(column.str.strip_chars()).cast(pl.Float64, strict=False)
+    values = numbers.fill_null(float("nan")).to_numpy(writable=True)
     return values, np.flatnonzero(~np.isfinite(values)).tolist()
 
 

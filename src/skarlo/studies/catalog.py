@@ -8,8 +8,8 @@ from typing import Any
 from sqlalchemy.dialects.sqlite import insert
 from sqlmodel import Session, col, func, select
 
-from skarlo.intake import InputError, Problem, Source, StudySpec, parse_spec
-from skarlo.intake.load import load
+from skarlo.core.steps import Progress
+from skarlo.intake import InputError, Problem, Source, StudySpec, parse_spec, read_study
 
 from .accounts import note
 from .records import (
@@ -99,6 +99,7 @@ def files_of(workspace: Workspace, study: StudyRecord, candidates: list[Candidat
 def create(
     workspace: Workspace, session: Session, user: User, title: str, holdout: Upload, mapping: dict[str, Any],
     candidates: list[tuple[Upload, dict[str, Any]]], asks: dict[str, Any] | None = None,
+    progress: Progress | None = None,
 ) -> StudyRecord:  # fmt: skip
     """Make a study from uploads: all is read, joined and checked first.
 
@@ -107,6 +108,7 @@ def create(
     mapping : what each column of the hold-out is, in the words of the study file's [holdout]
     candidates : each one's upload and its entry of the study file: name, score or label, cutoff, in_use
     asks : settings, own metrics and gates, in the words of the study file
+    progress : told of each step; what it raises stops the work
 
     Raises
     ------
@@ -118,7 +120,7 @@ def create(
     study = StudyRecord(title=title.strip(), holdout_sha256=holdout.sha256, holdout_name=holdout.name, mapping=mapping,
                         author_id=user.id or 0, asks=asks or {})  # fmt: skip
     records = [_candidate(i, upload, entry) for i, (upload, entry) in enumerate(candidates, 1)]
-    loaded = load(spec_of(study, records), files_of(workspace, study, records))
+    loaded = read_study(spec_of(study, records), files_of(workspace, study, records), progress).study
     session.add(study)
     session.flush()
     for record in records:

@@ -6,16 +6,16 @@ import hashlib
 import json
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
-from dataclasses import replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from typing import Any, TypeVar, cast
 
 from sqlmodel import Session
 
 from skarlo import core
 from skarlo.core.evaluate import environment
-from skarlo.intake.load import load
-from skarlo.intake.look import Look, look
+from skarlo.core.steps import Progress
+from skarlo.intake import Files, Read, StudySpec, read_study
 from skarlo.intake.write import as_json
 
 from .catalog import candidates_of, files_of, spec_of, study_of
@@ -45,62 +45,92 @@ class Remembered:
                 value.append(make())
             return cast(T, value[0])
 
+    def holds(self, key: str) -> bool:
+        """Whether the value of a key is there."""
+        with self._lock:
+            return key in self._kept and bool(self._kept[key][1])
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What is asked of a study, as the records said when it was: enough to compute it without them.
+
+    plain : the study without its cutoffs, and the key of its files as they are read
+    key : of the results at `cutoffs`; `keep` says whether these are the cutoffs that the study keeps
+    """
+
+    plain: StudySpec
+    plain_key: str
+    files: Files
+    key: str
+    cutoffs: tuple[tuple[Any, str | None], ...]
+    keep: bool
+
 
 class Evaluator:
     """Evaluates kept studies."""
 
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace
-        self._studies = Remembered(4)
+        self._reads = Remembered(4)
         self._results = Remembered(64)
         self._memos = Remembered(4)
-        self._looks = Remembered(8)
+
+    def asked(self, session: Session, study_id: int, cutoffs: dict[int, float] | None = None) -> Asked:
+        """What is asked, with the given cutoffs (by position) in place of the kept ones. Raises Missing."""
+        record = study_of(session, study_id)
+        candidates = candidates_of(session, study_id)
+        plain = spec_of(record, [_without_cutoff(c) for c in candidates])
+        wanted = spec_of(record, candidates, cutoffs)
+        return Asked(
+            plain, _key(record, candidates, plain), files_of(self.workspace, record, candidates),
+            _key(record, candidates, wanted), tuple((c.cutoff, c.cutoff_chosen_on) for c in wanted.candidates),
+            all((cutoffs or {}).get(c.position, c.cutoff) == c.cutoff for c in candidates),
+        )  # fmt: skip
+
+    def read(self, asked: Asked, progress: Progress | None = None) -> Read:
+        """A study's files as they were read, and the look at them."""
+        return self._reads.get(asked.plain_key, lambda: read_study(asked.plain, asked.files, progress))
+
+    def measured(self, asked: Asked, progress: Progress | None = None) -> core.Results:
+        """The results. Those at the kept cutoffs are written to the workspace."""
+
+        def make() -> core.Results:
+            found = self.workspace.kept_result(asked.key)
+            if found is not None:
+                return cast(core.Results, json.loads(found))
+            study = _with_cutoffs(self.read(asked, progress).study, asked.cutoffs)
+            memo: core.Memo = self._memos.get(asked.plain_key, dict)
+            results = core.evaluate(study, memo=memo, progress=progress)
+            if asked.keep:
+                self.workspace.keep_result(asked.key, as_json(results))
+            return results
+
+        return self._results.get(asked.key, make)
+
+    def is_read(self, asked: Asked) -> bool:
+        """Whether the files are at hand, read."""
+        return self._reads.holds(asked.plain_key)
+
+    def is_measured(self, asked: Asked) -> bool:
+        """Whether the results are at hand."""
+        return self._results.holds(asked.key)
 
     def study(self, session: Session, study_id: int, cutoffs: dict[int, float] | None = None) -> core.Study:
         """The arrays of a study, with the given cutoffs (by position) in place of the kept ones."""
-        record = study_of(session, study_id)
-        candidates = candidates_of(session, study_id)
-        files = files_of(self.workspace, record, candidates)
-        plain = spec_of(record, [_without_cutoff(c) for c in candidates])
-        base = self._studies.get(_key(record, candidates, plain.model_dump()), lambda: load(plain, files))
-        wanted = spec_of(record, candidates, cutoffs)
-        return _with_cutoffs(base, [(c.cutoff, c.cutoff_chosen_on) for c in wanted.candidates])
-
-    def look(self, session: Session, study_id: int) -> Look:
-        """The fields of a study's hold-out, and how its candidates' answers joined."""
-        record = study_of(session, study_id)
-        candidates = candidates_of(session, study_id)
-        plain = spec_of(record, [_without_cutoff(c) for c in candidates])
-        study = self.study(session, study_id)
-        files = files_of(self.workspace, record, candidates)
-        return self._looks.get(_key(record, candidates, plain.model_dump()), lambda: look(plain, files, study))
+        asked = self.asked(session, study_id, cutoffs)
+        return _with_cutoffs(self.read(asked).study, asked.cutoffs)
 
     def results(self, session: Session, study_id: int, cutoffs: dict[int, float] | None = None) -> core.Results:
-        """The results of a study. Those at the kept cutoffs are written to the workspace."""
-        record = study_of(session, study_id)
-        candidates = candidates_of(session, study_id)
-        key = _key(record, candidates, spec_of(record, candidates, cutoffs).model_dump())
-        keep = all((cutoffs or {}).get(c.position, c.cutoff) == c.cutoff for c in candidates)
-
-        def make() -> core.Results:
-            found = self.workspace.kept_result(key)
-            if found is not None:
-                return cast(core.Results, json.loads(found))
-            plain = spec_of(record, [_without_cutoff(c) for c in candidates])
-            memo: core.Memo = self._memos.get(_key(record, candidates, plain.model_dump()), dict)
-            results = core.evaluate(self.study(session, study_id, cutoffs), memo=memo)
-            if keep:
-                self.workspace.keep_result(key, as_json(results))
-            return results
-
-        return self._results.get(key, make)
+        """The results of a study, with the given cutoffs (by position) in place of the kept ones."""
+        return self.measured(self.asked(session, study_id, cutoffs))
 
 
 def _without_cutoff(c: CandidateRecord) -> CandidateRecord:
     return c.model_copy(update={"cutoff": None if c.cutoff is None else 0.5, "cutoff_chosen_on": None})
 
 
-def _with_cutoffs(study: core.Study, cutoffs: list[tuple[Any, str | None]]) -> core.Study:
+def _with_cutoffs(study: core.Study, cutoffs: Sequence[tuple[Any, str | None]]) -> core.Study:
     candidates = tuple(
         c if c.score is None else replace(c, cutoff=core.Cutoff(float(value), chosen_on))
         for c, (value, chosen_on) in zip(study.candidates, cutoffs, strict=True)
@@ -108,6 +138,6 @@ def _with_cutoffs(study: core.Study, cutoffs: list[tuple[Any, str | None]]) -> c
     return replace(study, candidates=candidates)
 
 
-def _key(record: StudyRecord, candidates: list[CandidateRecord], spec: dict[str, Any]) -> str:
-    what = [core.VERSION, environment(), record.holdout_sha256, [c.sha256 for c in candidates], spec]
+def _key(record: StudyRecord, candidates: list[CandidateRecord], spec: StudySpec) -> str:
+    what = [core.VERSION, environment(), record.holdout_sha256, [c.sha256 for c in candidates], spec.model_dump()]
     return hashlib.sha256(json.dumps(what, sort_keys=True).encode()).hexdigest()

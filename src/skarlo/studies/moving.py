@@ -12,6 +12,7 @@ import tomli_w
 from sqlmodel import Session
 
 from skarlo import core
+from skarlo.core.steps import Progress
 from skarlo.intake import InputError, Problem, Source, StudySpec, parse_spec
 from skarlo.intake.holdout import SPLIT
 from skarlo.intake.load import load
@@ -75,8 +76,9 @@ def _names(given: dict[int, str], shas: dict[int, str]) -> dict[int, str]:
 
 
 def bring_in(
-    workspace: Workspace, session: Session, user: User, spec: StudySpec, files: dict[str, Upload]
-) -> StudyRecord:
+    workspace: Workspace, session: Session, user: User, spec: StudySpec, files: dict[str, Upload],
+    progress: Progress | None = None,
+) -> StudyRecord:  # fmt: skip
     """Make a kept study of a study file and the uploads it names; a cutoff's rule becomes the cutoff it chooses."""
     home = spec.holdout.path
     if home is None:
@@ -91,7 +93,7 @@ def bring_in(
     if any(isinstance(c.cutoff, RuleSpec) for c in spec.candidates):
         _chosen(workspace, spec, files, entries)
     pairs = [(files[c.path or home], entry) for c, entry in zip(spec.candidates, entries, strict=True)]
-    return create(workspace, session, user, spec.title, files[home], mapping, pairs, found)
+    return create(workspace, session, user, spec.title, files[home], mapping, pairs, found, progress)
 
 
 def _chosen(workspace: Workspace, spec: StudySpec, files: dict[str, Upload], entries: list[dict[str, Any]]) -> None:
@@ -104,7 +106,10 @@ def _chosen(workspace: Workspace, spec: StudySpec, files: dict[str, Upload], ent
             entry["cutoff"], entry["cutoff_chosen_on"] = cutoff["value"], cutoff["chosen_on"]
 
 
-def import_zip(workspace: Workspace, session: Session, user: User, packed: Path, name: str, most: int) -> StudyRecord:
+def import_zip(
+    workspace: Workspace, session: Session, user: User, packed: Path, name: str, most: int,
+    progress: Progress | None = None,
+) -> StudyRecord:  # fmt: skip
     """Make a study of a zip with study.toml and the files it names.
 
     Parameters
@@ -118,14 +123,14 @@ def import_zip(workspace: Workspace, session: Session, user: User, packed: Path,
     """
     try:
         with zipfile.ZipFile(packed) as box:
-            return _unpacked(workspace, session, user, box, name, most)
+            return bring_in(workspace, session, user, *_unpacked(workspace, session, user, box, name, most), progress)
     except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError) as e:
         raise refuse(f"is no zip that can be read: {e}", file=name) from e
 
 
 def _unpacked(
     workspace: Workspace, session: Session, user: User, box: zipfile.ZipFile, name: str, most: int
-) -> StudyRecord:
+) -> tuple[StudySpec, dict[str, Upload]]:
     inside = {PurePosixPath(i.filename): i for i in box.infolist() if not i.is_dir()}
     studies = sorted((p for p in inside if p.name == STUDY), key=lambda p: len(p.parts))
     if not studies:
@@ -147,7 +152,7 @@ def _unpacked(
             sha256, size = workspace.keep_stream(_chunks(f, info.file_size))
         files[path] = Upload(sha256=sha256, name=PurePosixPath(path).name, size=size, user_id=user.id or 0)
         session.add(files[path])
-    return bring_in(workspace, session, user, spec, files)
+    return spec, files
 
 
 def _chunks(f: IO[bytes], size: int) -> Iterator[bytes]:

@@ -6,7 +6,8 @@ from typing import Any
 
 from sqlmodel import Session, col, select
 
-from skarlo.intake.load import load
+from skarlo.core.steps import Progress
+from skarlo.intake import read_study
 
 from .accounts import note
 from .catalog import candidate_at, candidates_of, columns_of, files_of, spec_of, study_of
@@ -32,7 +33,7 @@ def version_at(session: Session, study_id: int, position: int, number: int) -> t
 
 def add(
     workspace: Workspace, session: Session, user: User, study_id: int, position: int, upload: Upload,
-    entry: dict[str, Any], text: str,
+    entry: dict[str, Any], text: str, progress: Progress | None = None,
 ) -> VersionRecord:  # fmt: skip
     """Take a new file as a candidate's next version, which is then the one in use.
 
@@ -56,7 +57,7 @@ def add(
         user_id=user.id or 0,
     )  # fmt: skip
     session.add(version)
-    _put_in_use(workspace, session, candidate, version)
+    _put_in_use(workspace, session, candidate, version, progress)
     detail = {"candidate": candidate.name, "version": version.number, "sha256": upload.sha256, "note": version.note}
     note(session, user, "version added", study_id, detail)
     return version
@@ -70,7 +71,10 @@ def use(workspace: Workspace, session: Session, user: User, study_id: int, posit
     note(session, user, "version put in use", study_id, {"candidate": candidate.name, "from": was, "to": number})
 
 
-def _put_in_use(workspace: Workspace, session: Session, candidate: CandidateRecord, version: VersionRecord) -> None:
+def _put_in_use(
+    workspace: Workspace, session: Session, candidate: CandidateRecord, version: VersionRecord,
+    progress: Progress | None = None,
+) -> None:  # fmt: skip
     """All is read, joined and checked before anything changes."""
     study = study_of(session, candidate.study_id)
     records = candidates_of(session, candidate.study_id)
@@ -82,7 +86,7 @@ def _put_in_use(workspace: Workspace, session: Session, candidate: CandidateReco
         "cutoff_chosen_on": candidate.cutoff_chosen_on if scored and candidate.cutoff is not None else None,
     }  # fmt: skip
     tried = [c.model_copy(update=after) if c.id == candidate.id else c for c in records]
-    load(spec_of(study, tried), files_of(workspace, study, tried))
+    read_study(spec_of(study, tried), files_of(workspace, study, tried), progress)
     for name, value in after.items():
         setattr(candidate, name, value)
     session.add(candidate)

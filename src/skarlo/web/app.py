@@ -17,11 +17,12 @@ from flask_openapi3 import Info, OpenAPI
 from skarlo import __version__
 from skarlo.studies import deleting
 from skarlo.studies.evaluating import Evaluator
+from skarlo.studies.jobs import Jobs
 from skarlo.studies.workspace import Workspace
 
 from . import problems, security
 from .models import Health
-from .routes import dossier, intake, revisions, session, studies, versions
+from .routes import dossier, intake, jobs, revisions, session, studies, versions
 from .shared import api
 
 STATIC = Path(__file__).parent / "static"
@@ -49,11 +50,13 @@ def create_app(
     app.config["MAX_CONTENT_LENGTH"] = most_upload
     app.extensions["skarlo"] = workspace
     app.extensions["skarlo-evaluator"] = Evaluator(workspace)
+    app.extensions["skarlo-jobs"] = Jobs()
     with workspace.session() as records:
         deleting.purge(records)
     security.install(app, LOOPBACK if hosts is None else hosts, https)
     problems.install(app)
-    for routes in (session, studies, intake, versions, dossier, revisions):
+    jobs.install(app)
+    for routes in (session, studies, intake, jobs, versions, dossier, revisions):
         assert routes  # imported for the routes they add to the blueprint
     app.register_api(api)
     _pages(app)

@@ -320,6 +320,23 @@ class StudyOut(BaseModel):
     stamp: str | None
 
 
+class JobPath(BaseModel):
+    job_id: str
+
+
+class JobOut(BaseModel):
+    """Long work that goes on. Once it is done, the answer is at `then`; when it failed, `problem` says why."""
+
+    id: str
+    what: str
+    step: str
+    done: int
+    of: int
+    state: Literal["running", "done", "failed", "stopped"]
+    then: str | None = None
+    problem: Problem | None = None
+
+
 class CutoffsQuery(BaseModel):
     cutoffs: str = Field(
         default="",

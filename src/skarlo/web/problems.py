@@ -13,6 +13,7 @@ from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
 from skarlo.intake import InputError
+from skarlo.studies.jobs import Stopped
 from skarlo.studies.refusals import Conflict, Forbidden, Missing, Refusal
 
 LOG = logging.getLogger("skarlo.web")
@@ -30,6 +31,22 @@ def problem(status: int, detail: str, field: str | None = None, **more: Any) -> 
     return response
 
 
+def of(e: Exception) -> Response:
+    """The problem that an error of our own is; of any other it says nothing."""
+    match e:
+        case InputError():
+            n = len(e.problems)
+            return problem(
+                422, f"the files cannot be used: {n:,} {'problem' if n == 1 else 'problems'}",
+                problems=[p.as_dict() | {"line": str(p)} for p in e.problems[:MOST]], count=n,
+            )  # fmt: skip
+        case Refusal():
+            return problem(_STATUS[type(e)], e.why, e.field)
+        case Stopped():
+            return problem(409, "the work was stopped, and nothing of it is kept")
+    return problem(500, "something went wrong inside Skarlo; nothing was kept of this request")
+
+
 def invalid(e: ValidationError) -> Response:
     """A request that does not fit its model."""
     errors = e.errors(include_url=False, include_context=False, include_input=False)
@@ -42,16 +59,10 @@ def install(app: Flask) -> None:
     """Answer every error of the interface as a problem."""
 
     @app.errorhandler(InputError)
-    def input_error(e: InputError) -> Response:
-        n = len(e.problems)
-        return problem(
-            422, f"the files cannot be used: {n:,} {'problem' if n == 1 else 'problems'}",
-            problems=[p.as_dict() | {"line": str(p)} for p in e.problems[:MOST]], count=n,
-        )  # fmt: skip
-
     @app.errorhandler(Refusal)
-    def refusal(e: Refusal) -> Response:
-        return problem(_STATUS[type(e)], e.why, e.field)
+    @app.errorhandler(Stopped)
+    def refused(e: Exception) -> Response:
+        return of(e)
 
     @app.errorhandler(CSRFError)
     def csrf(e: CSRFError) -> Response:
@@ -66,5 +77,5 @@ def install(app: Flask) -> None:
 
     @app.errorhandler(Exception)
     def unexpected(e: Exception) -> Response:
-        LOG.exception("unexpected error")
-        return problem(500, "something went wrong inside Skarlo; nothing was kept of this request")
+        LOG.error("unexpected error", exc_info=e)
+        return of(e)

@@ -24,7 +24,7 @@ from ..models import (
     StudyPath,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import answer, api, evaluator
+from ..shared import answer, api, evaluator, results_of
 from .revisions import as_page, revision_out
 from .studies import known_split
 
@@ -33,7 +33,7 @@ TAG = [Tag(name="dossier")]
 
 def _dossier(records: Session, study_id: int) -> DossierOut:
     d = package.dossier_of(records, study_id)
-    results = evaluator().results(records, study_id)
+    results = results_of(records, study_id)
     candidates = catalog.candidates_of(records, study_id)
     everyone = Scope(results["holdout"]["report_on"], tuple(c.position for c in candidates)).among(candidates)
     return DossierOut(
@@ -88,7 +88,7 @@ def pin(path: StudyPath, body: ExhibitIn) -> Response:
     """Pin a view as evidence. What is not said of a cutoff is taken as it stands now."""
     with workspace().session() as records:
         candidates = catalog.candidates_of(records, path.study_id)
-        results = evaluator().results(records, path.study_id)
+        results = results_of(records, path.study_id)
         known_split(results, body.scope.split)
         if results["holdout"]["positive"] is None:
             raise Refusal("the report shows studies of two classes so far, and this one has "

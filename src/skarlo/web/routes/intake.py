@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import tempfile
-from pathlib import Path
 from urllib.parse import quote
 
-from flask import Response, current_app, request
+from flask import Response, current_app
 from flask_openapi3 import Tag
 from sqlmodel import Session
 
+from skarlo.core.steps import Progress
 from skarlo.intake import Source, read_table
 from skarlo.intake.joining import Account, account
 from skarlo.intake.read import as_text
@@ -18,18 +18,19 @@ from skarlo.studies.refusals import Refusal
 
 from ..models import (
     FindingsOut,
-    ImportedOut,
     JoinOut,
     JoinPath,
     JoinQuery,
     LookOut,
+    StudyOut,
     StudyPath,
     UploadQuery,
     WordIn,
     WordPath,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import answer, api, evaluator, immutable
+from ..shared import Made, answer, api, evaluator, immutable, read_of, results_of
+from .studies import chunks, forget, made
 
 TAG = [Tag(name="intake")]
 
@@ -38,7 +39,7 @@ TAG = [Tag(name="intake")]
 def read_look(path: StudyPath) -> Response:
     """The fields of the hold-out, how strongly each alone tells the classes apart, and how the answers joined."""
     with workspace().session() as records:
-        return immutable(evaluator().look(records, path.study_id))
+        return immutable(read_of(records, path.study_id).look)
 
 
 @api.get("/studies/<int:study_id>/findings", tags=TAG, responses={200: FindingsOut})
@@ -60,7 +61,7 @@ def answer_warning(path: WordPath, body: WordIn) -> Response:
 
 
 def _findings(records: Session, study_id: int) -> FindingsOut:
-    found = evaluator().results(records, study_id)["findings"]
+    found = results_of(records, study_id)["findings"]
     return FindingsOut(findings=words.answered(records, study_id, found))
 
 
@@ -91,19 +92,24 @@ def export_study(path: StudyPath) -> Response:
     return response
 
 
-@api.post("/imports", tags=TAG, responses={201: ImportedOut})
+@api.post("/imports", tags=TAG, responses={201: StudyOut})
 @needs("write")
 def import_study(query: UploadQuery) -> Response:
     """Make a study of a zip (the request's body) that holds study.toml and the files it names."""
-    with tempfile.NamedTemporaryFile() as packed:
-        while chunk := request.stream.read(1 << 20):
-            packed.write(chunk)
-        packed.flush()
-        most = current_app.config["MAX_CONTENT_LENGTH"]
-        with workspace().session() as records:
-            study = moving.import_zip(workspace(), records, signed_in(), Path(packed.name), query.name, most)
-            records.flush()
-            return answer(ImportedOut(id=study.id or 0), 201)
+    kept, user = workspace(), signed_in()
+    sha256, _ = kept.keep_stream(chunks())
+    most = current_app.config["MAX_CONTENT_LENGTH"]
+
+    def bring(tell: Progress) -> Made:
+        try:
+            with kept.session() as records:
+                study = moving.import_zip(kept, records, user, kept.blob(sha256), query.name, most, tell)
+                records.flush()
+                return Made(study.id or 0)
+        finally:
+            forget(kept, sha256)  # what was in it is kept file by file
+
+    return made("bringing the study in", bring)
 
 
 def _account(query: JoinQuery) -> Account:

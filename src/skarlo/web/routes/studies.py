@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import secrets
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import polars as pl
@@ -11,6 +12,7 @@ from flask_openapi3 import Tag
 from sqlmodel import Session, col, select
 
 from skarlo.core import explain, tally
+from skarlo.core.steps import Progress
 from skarlo.intake import InputError, Source, read_table
 from skarlo.intake.guess import describe, guess
 from skarlo.report import drafting
@@ -20,6 +22,7 @@ from skarlo.studies import catalog, versions
 from skarlo.studies.records import StudyRecord, Upload, User, VersionRecord
 from skarlo.studies.refusals import Missing, Refusal
 from skarlo.studies.stacking import stack
+from skarlo.studies.workspace import Workspace
 
 from ..models import (
     CandidateOut,
@@ -46,13 +49,14 @@ from ..models import (
     VersionOut,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import answer, api, evaluator, immutable
+from ..shared import Made, answer, api, awaited, immutable, read_of, results_of
 
 TAG = [Tag(name="studies")]
 CHUNK = 1 << 20
 
 
-def _chunks() -> Iterator[bytes]:
+def chunks() -> Iterator[bytes]:
+    """The request's body, piece by piece."""
     while chunk := request.stream.read(CHUNK):
         yield chunk
 
@@ -61,14 +65,14 @@ def _chunks() -> Iterator[bytes]:
 @needs("write")
 def upload(query: UploadQuery) -> Response:
     """Take a file in (the request's body), read it, and say what its columns look like."""
-    sha256, size = workspace().keep_stream(_chunks())
+    sha256, size = workspace().keep_stream(chunks())
     name = query.name.replace("\\", "/").rsplit("/", 1)[-1]
     if size == 0:
         raise Refusal(f"{name} is empty", "name")
     try:
         table = read_table(Source(workspace().blob(sha256), name))
     except InputError:
-        _forget(sha256)
+        forget(workspace(), sha256)
         raise
     with workspace().session() as records:
         record = Upload(sha256=sha256, name=name, size=size, user_id=signed_in().id or 0)
@@ -96,11 +100,11 @@ def stack_uploads(body: StackIn) -> Response:
         return answer(_described(record, read_table(Source(workspace().blob(record.sha256), record.name))), 201)
 
 
-def _forget(sha256: str) -> None:
-    """Remove the file of an upload that could not be read, unless an earlier one with these bytes is kept."""
-    with workspace().session() as records:
+def forget(kept: Workspace, sha256: str) -> None:
+    """Remove a file that no upload needs, unless an earlier one with these bytes is kept."""
+    with kept.session() as records:
         if records.exec(select(Upload).where(col(Upload.sha256) == sha256)).first() is None:
-            workspace().blob(sha256).unlink(missing_ok=True)
+            kept.blob(sha256).unlink(missing_ok=True)
 
 
 @api.get("/studies", tags=TAG, responses={200: StudyList})
@@ -129,18 +133,30 @@ def _last_stamp(records: Session, study_id: int) -> str | None:
 @needs("write")
 def make_study(body: StudyIn) -> Response:
     """Make a study from uploads. Any fault in the files is named and nothing is kept."""
+    kept, user = workspace(), signed_in()
+
+    def make(tell: Progress) -> Made:
+        with kept.session() as records:
+            holdout = catalog.upload_of(records, body.holdout.upload, user)
+            mapping = body.holdout.model_dump(exclude={"upload"}, exclude_none=True)
+            entries = [(catalog.upload_of(records, c.upload, user), c.model_dump()) for c in body.candidates]
+            asks = {"quoted": [q.model_dump(exclude_none=True) for q in body.quoted]} if body.quoted else {}
+            study = catalog.create(kept, records, user, body.title, holdout, mapping, entries, asks, tell)
+            return Made(study.id or 0)
+
+    return made("making the study", make)
+
+
+def made(what: str, work: Callable[[Progress], Made]) -> Response:
+    """Do work that makes or changes a study, and answer with the study. Raises Pending."""
+    found = awaited(secrets.token_hex(8), what, work)
     with workspace().session() as records:
-        user = signed_in()
-        holdout = catalog.upload_of(records, body.holdout.upload, user)
-        mapping = body.holdout.model_dump(exclude={"upload"}, exclude_none=True)
-        entries = [(catalog.upload_of(records, c.upload, user), c.model_dump()) for c in body.candidates]
-        asks = {"quoted": [q.model_dump(exclude_none=True) for q in body.quoted]} if body.quoted else {}
-        study = catalog.create(workspace(), records, user, body.title, holdout, mapping, entries, asks)
-        return answer(_study(records, study, user), 201)
+        study = catalog.study_of(records, found.study_id)
+        return answer(_study(records, study, signed_in(), found.then), 201)
 
 
-def _study(records: Session, study: StudyRecord, user: User) -> StudyOut:
-    results = evaluator().results(records, study.id or 0)
+def _study(records: Session, study: StudyRecord, user: User, then: str | None = None) -> StudyOut:
+    results = results_of(records, study.id or 0, then=then)
     first = results["candidates"][0]
     author = records.get(User, study.author_id)
     earlier = revisions_of(records, study.id or 0)
@@ -178,14 +194,14 @@ def read_study(path: StudyPath) -> Response:
 def read_results(path: StudyPath, query: CutoffsQuery) -> Response:
     """The results, at the given cutoffs or at those kept."""
     with workspace().session() as records:
-        return immutable(evaluator().results(records, path.study_id, query.by_position()))
+        return immutable(results_of(records, path.study_id, query.by_position()))
 
 
 @api.get("/studies/<int:study_id>/sentence", tags=TAG, responses={200: SentenceOut})
 def read_sentence(path: StudyPath, query: ScopeQuery) -> Response:
     """The drafted sentence at the top of a view."""
     with workspace().session() as records:
-        results = evaluator().results(records, path.study_id, query.by_position())
+        results = results_of(records, path.study_id, query.by_position())
         scope = Scope(query.split, tuple(query.show)).among(catalog.candidates_of(records, path.study_id))
     known_split(results, query.split)
     return answer(SentenceOut(sentence=drafting.sentence(query.view, results, scope)))
@@ -201,7 +217,7 @@ def known_split(results: Any, split: str) -> None:
 def read_explanation(path: StudyPath, query: ExplainQuery) -> Response:
     """One number, unfolded."""
     with workspace().session() as records:
-        results = evaluator().results(records, path.study_id, query.by_position())
+        results = results_of(records, path.study_id, query.by_position())
     try:
         return immutable(explain(results, query.candidate, query.split, query.metric))
     except KeyError as e:
@@ -212,7 +228,7 @@ def read_explanation(path: StudyPath, query: ExplainQuery) -> Response:
 def read_tallies(path: StudyPath, query: SplitQuery) -> Response:
     """The counts that the live cutoff reads, for every candidate that gives a score."""
     with workspace().session() as records:
-        study = evaluator().study(records, path.study_id)
+        study = read_of(records, path.study_id).study
         positions = [c.position for c in catalog.candidates_of(records, path.study_id)]
     if query.split not in study.splits:
         raise Missing(f"there is no split {query.split}", "split")

@@ -7,6 +7,7 @@ import json
 from flask import Response, request
 from flask_openapi3 import Tag
 
+from skarlo.core.steps import Progress
 from skarlo.intake import InputError, Problem
 from skarlo.intake.spec import read_toml
 from skarlo.studies import catalog, deleting, versions
@@ -26,8 +27,8 @@ from ..models import (
     VersionPath,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import answer, api
-from .studies import lines, study_out
+from ..shared import Made, answer, api
+from .studies import lines, made, study_out
 
 TAG = [Tag(name="versions")]
 MOST = 1 << 20
@@ -37,12 +38,16 @@ MOST = 1 << 20
 @needs("write")
 def add_version(path: CandidatePath, body: VersionIn) -> Response:
     """Take an upload as a candidate's next version; it joins and checks first, and is then the one in use."""
-    with workspace().session() as records:
-        user = signed_in()
-        upload = catalog.upload_of(records, body.upload, user)
-        entry = body.model_dump(exclude={"upload", "note"}, exclude_none=True)
-        versions.add(workspace(), records, user, path.study_id, path.position, upload, entry, body.note)
-        return answer(study_out(records, path.study_id), 201)
+    kept, user = workspace(), signed_in()
+
+    def add(tell: Progress) -> Made:
+        with kept.session() as records:
+            upload = catalog.upload_of(records, body.upload, user)
+            entry = body.model_dump(exclude={"upload", "note"}, exclude_none=True)
+            versions.add(kept, records, user, path.study_id, path.position, upload, entry, body.note, tell)
+        return Made(path.study_id)
+
+    return made("taking the version in", add)
 
 
 @api.put("/studies/<int:study_id>/candidates/<int:position>/versions/<int:number>", tags=TAG,

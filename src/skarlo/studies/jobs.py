@@ -1,0 +1,95 @@
+"""Long work: each piece runs on a thread of its own, says how far it is, and can be stopped."""
+
+from __future__ import annotations
+
+import secrets
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from skarlo.core.steps import Progress
+
+State = Literal["running", "done", "failed", "stopped"]
+MOST = 200  # jobs remembered
+
+
+class Stopped(Exception):  # noqa: N818
+    """Someone stopped the work."""
+
+
+@dataclass
+class Job:
+    """A piece of work.
+
+    what : what it is, in words; step : what it does now, the step `done` of `of`
+    result : what it gave, once `state` is "done"; error : why not, once it is "failed"
+    """
+
+    id: str
+    key: str
+    what: str
+    step: str = ""
+    done: int = 0
+    of: int = 1
+    state: State = "running"
+    result: Any = None
+    error: Exception | None = None
+    askers: set[int] = field(default_factory=set)
+    over: threading.Event = field(default_factory=threading.Event)
+    stopping: threading.Event = field(default_factory=threading.Event)
+
+    def tell(self, done: int, of: int, step: str) -> None:
+        """Take a step's word; raises Stopped when the work is to stop."""
+        if self.stopping.is_set():
+            raise Stopped
+        self.done, self.of, self.step = done, of, step
+
+    def run(self, work: Callable[[Progress], Any]) -> None:
+        """Do the work; whatever comes of it is kept."""
+        try:
+            self.result = work(self.tell)
+            self.state = "done"
+        except Stopped:
+            self.state = "stopped"
+        except Exception as e:
+            self.error, self.state = e, "failed"
+        finally:
+            self.over.set()
+
+
+class Jobs:
+    """The work in progress, and the last that ended."""
+
+    def __init__(self) -> None:
+        self._jobs: OrderedDict[str, Job] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def start(self, key: str, what: str, work: Callable[[Progress], Any], asker: int) -> Job:
+        """Start work; while work of the same key runs, that is what is followed."""
+        with self._lock:
+            for job in self._jobs.values():
+                if job.key == key and job.state == "running" and not job.stopping.is_set():
+                    job.askers.add(asker)
+                    return job
+            job = Job(secrets.token_urlsafe(9), key, what, askers={asker})
+            self._jobs[job.id] = job
+            ended = [j.id for j in self._jobs.values() if j.state != "running"]
+            for old in ended[: max(0, len(self._jobs) - MOST)]:
+                del self._jobs[old]
+        threading.Thread(target=job.run, args=(work,), name=f"job {what}", daemon=True).start()
+        return job
+
+    def find(self, job_id: str, asker: int) -> Job | None:
+        """One's own job."""
+        with self._lock:
+            job = self._jobs.get(job_id)
+        return job if job is not None and asker in job.askers else None
+
+    def stop(self, job: Job, asker: int) -> None:
+        """Let go of a job; it stops before its next step when nobody else waits for it."""
+        job.askers.discard(asker)
+        if not job.askers:
+            job.stopping.set()
+        job.askers.add(asker)  # who asked may still see how it ended
