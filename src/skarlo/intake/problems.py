@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections import Counter
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 
@@ -45,9 +47,21 @@ class InputError(Exception):
         self.problems = list(problems)
         super().__init__("\n".join(self.lines()))
 
+    def shown(self, most: int) -> list[Problem]:
+        """As many problems as may be shown, in their order: of each kind alike many, so that none hides another."""
+        kinds = [(p.file, p.column, re.sub(r"\d+", "#", p.message)) for p in self.problems]
+        share = max(1, most // max(1, len(set(kinds))))
+        seen: Counter[object] = Counter()
+        first, rest = [], []
+        for i, kind in enumerate(kinds):
+            seen[kind] += 1
+            (first if seen[kind] <= share else rest).append(i)
+        chosen = sorted((first + rest)[:most])
+        return [self.problems[i] for i in chosen]
+
     def lines(self, most: int = 20) -> list[str]:
         """One line a problem, at most `most`, then a count of the rest."""
-        lines = [str(p) for p in self.problems[:most]]
+        lines = [str(p) for p in self.shown(most)]
         rest = len(self.problems) - most
         if rest > 0:
             lines.append(f"… and {rest:,} more {'problem' if rest == 1 else 'problems'}")

@@ -38,7 +38,7 @@ def of(e: Exception) -> Response:
             n = len(e.problems)
             return problem(
                 422, f"the files cannot be used: {n:,} {'problem' if n == 1 else 'problems'}",
-                problems=[p.as_dict() | {"line": str(p)} for p in e.problems[:MOST]], count=n,
+                problems=[p.as_dict() | {"line": str(p)} for p in e.shown(MOST)], count=n,
             )  # fmt: skip
         case Refusal():
             return problem(_STATUS[type(e)], e.why, e.field)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TypeVar, cast
+from typing import Any, TypeVar, cast
 
 from flask import Response, current_app, request
 from flask_openapi3 import APIBlueprint
@@ -25,8 +25,9 @@ from .security import signed_in
 T = TypeVar("T")
 api = APIBlueprint(
     "api", __name__, url_prefix="/api/v1",
-    abp_responses={202: JobOut, 401: Problem, 403: Problem, 404: Problem, 409: Problem, 422: Problem},
+    abp_responses={401: Problem, 403: Problem, 404: Problem, 409: Problem, 422: Problem},
 )  # fmt: skip
+LONG: dict[str | int, type[BaseModel] | dict[Any, Any] | None] = {202: JobOut}  # of what may take long
 PATIENCE = 0.4  # seconds until an answer that is not there yet becomes a job to follow
 
 

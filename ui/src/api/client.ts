@@ -1,4 +1,5 @@
 import createClient, { type Middleware } from "openapi-fetch";
+import { follow, type Job } from "./jobs";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -41,14 +42,38 @@ api.use(changes);
 
 type Answer<T> = { data?: T; error?: unknown; response: Response };
 
-/** The data of an answer; what the server refused is thrown as a ProblemError. */
-export async function got<T>(answer: Promise<Answer<T>>): Promise<T> {
+/** The data of an answer, waited for if it takes long; what the server refused is thrown as a ProblemError. */
+export async function got<T>(answer: Promise<Answer<T>>): Promise<Exclude<T, Job>> {
   const { data, error, response } = await answer.catch(() => {
     throw new ProblemError(0, "The server does not answer. Is it still running?");
   });
-  if (response.ok && data !== undefined) return data;
+  if (response.status === 202) return await outcome<Exclude<T, Job>>(data as Job);
+  if (response.ok && data !== undefined) return data as Exclude<T, Job>;
   throw problemOf(response.status, error);
 }
+
+/** What long work gives, once it is done. */
+async function outcome<T>(job: Job): Promise<T> {
+  const ended = await follow(job, async (id) => {
+    const { data } = await api.GET("/api/v1/jobs/{job_id}", { params: { path: { job_id: id } } });
+    return data;
+  });
+  if (ended?.problem) throw problemOf(ended.problem.status, ended.problem);
+  if (ended?.state === "stopped") throw new ProblemError(409, "You stopped this. Nothing of it is kept.");
+  const then = ended?.then ?? job.then;
+  if (!then)
+    throw new ProblemError(0, "The server was started anew meanwhile. Look whether it was done, or try again.");
+  return got<T>(fetched<T>(then));
+}
+
+async function fetched<T>(path: string, init?: RequestInit): Promise<Answer<T>> {
+  const response = await fetch(path, init);
+  const body: unknown = await response.json().catch(() => undefined);
+  return response.ok ? { data: body as T, response } : { error: body, response };
+}
+
+/** Stop long work; it ends before its next step. */
+export const stop = (job: Job) => got(api.DELETE("/api/v1/jobs/{job_id}", { params: { path: { job_id: job.id } } }));
 
 export function problemOf(status: number, body: unknown): ProblemError {
   const problem = (typeof body === "object" && body ? body : {}) as Partial<Schemas["Problem"]>;
@@ -85,19 +110,17 @@ export function upload(
   });
 }
 
-async function send<T>(path: string, file: File, status: number): Promise<T> {
-  const answer = await fetch(`/api/v1/${path}?name=${encodeURIComponent(file.name)}`, {
-    method: "POST",
-    headers: { "X-CSRFToken": token, "Content-Type": "application/octet-stream" },
-    body: file,
-  });
-  const body: unknown = await answer.json().catch(() => undefined);
-  if (answer.status !== status) throw problemOf(answer.status, body);
-  return body as T;
-}
+const send = <T>(path: string, file: File) =>
+  got(
+    fetched<T | Job>(`/api/v1/${path}?name=${encodeURIComponent(file.name)}`, {
+      method: "POST",
+      headers: { "X-CSRFToken": token, "Content-Type": "application/octet-stream" },
+      body: file,
+    }),
+  ) as Promise<T>;
 
 /** A study from a zip with study.toml and its files. */
-export const importStudy = (file: File) => send<{ id: number }>("imports", file, 201);
+export const importStudy = (file: File) => send<Study>("imports", file);
 
 /** How a candidate was made, from TOML or JSON. */
-export const readMadeWith = (file: File) => send<Schemas["MadeWithOut"]>("made-with", file, 200);
+export const readMadeWith = (file: File) => send<Schemas["MadeWithOut"]>("made-with", file);

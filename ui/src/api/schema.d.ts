@@ -629,34 +629,6 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
-         * JobOut
-         * @description Long work that goes on. Once it is done, the answer is at `then`; when it failed, `problem` says why.
-         */
-        JobOut: {
-            /** Id */
-            id: string;
-            /** What */
-            what: string;
-            /** Step */
-            step: string;
-            /** Done */
-            done: number;
-            /** Of */
-            of: number;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "running" | "done" | "failed" | "stopped";
-            /**
-             * Then
-             * @default null
-             */
-            then?: string | null;
-            /** @default null */
-            problem?: components["schemas"]["Problem"] | null;
-        };
-        /**
          * Problem
          * @description Problem details, RFC 9457.
          */
@@ -908,6 +880,34 @@ export interface components {
              * Format: date-time
              */
             created: string;
+        };
+        /**
+         * JobOut
+         * @description Long work that goes on. Once it is done, the answer is at `then`; when it failed, `problem` says why.
+         */
+        JobOut: {
+            /** Id */
+            id: string;
+            /** What */
+            what: string;
+            /** Step */
+            step: string;
+            /** Done */
+            done: number;
+            /** Of */
+            of: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed" | "stopped";
+            /**
+             * Then
+             * @default null
+             */
+            then?: string | null;
+            /** @default null */
+            problem?: components["schemas"]["Problem"] | null;
         };
         /** StudyIn */
         StudyIn: {
@@ -2123,15 +2123,6 @@ export interface operations {
                     "application/json": components["schemas"]["RevisionOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -2199,15 +2190,6 @@ export interface operations {
                     "application/json": components["schemas"]["RevisionOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -2266,15 +2248,6 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -2344,15 +2317,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -2426,15 +2390,6 @@ export interface operations {
                     "application/json": components["schemas"]["RevisionOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -2495,15 +2450,6 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -2569,15 +2515,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UploadOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -2649,15 +2586,6 @@ export interface operations {
                     "application/json": components["schemas"]["UploadOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -2721,15 +2649,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyList"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -2951,15 +2870,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyList"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -3355,15 +3265,6 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -3430,15 +3331,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -3588,15 +3480,6 @@ export interface operations {
                     "application/json": components["schemas"]["DossierOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -3666,15 +3549,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DossierOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -3748,15 +3622,6 @@ export interface operations {
                     "application/json": components["schemas"]["DossierOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -3823,15 +3688,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DossierOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -3906,15 +3762,6 @@ export interface operations {
                     "application/json": components["schemas"]["DossierOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -3973,15 +3820,6 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -4206,15 +4044,6 @@ export interface operations {
                     "application/json": components["schemas"]["FindingsOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -4285,15 +4114,6 @@ export interface operations {
                     "application/json": components["schemas"]["JoinOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -4357,15 +4177,6 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -4424,15 +4235,6 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -4576,15 +4378,6 @@ export interface operations {
                     "application/json": components["schemas"]["JobOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -4645,15 +4438,6 @@ export interface operations {
         responses: {
             /** @description OK */
             200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4726,15 +4510,6 @@ export interface operations {
                     "application/json": components["schemas"]["SessionOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -4802,15 +4577,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -4885,15 +4651,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -5046,15 +4803,6 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -5122,15 +4870,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -5201,15 +4940,6 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -5273,15 +5003,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeletedList"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -5352,15 +5073,6 @@ export interface operations {
                     "application/json": components["schemas"]["RestoredOut"];
                 };
             };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -5426,15 +5138,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MadeWithOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */

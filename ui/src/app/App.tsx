@@ -13,6 +13,7 @@ import { MatrixView } from "../views/matrix/MatrixView";
 import { SignIn } from "../views/sign-in/SignIn";
 import { Studies } from "../views/studies/Studies";
 import { StudyFrame } from "./StudyFrame";
+import { Working } from "./Working";
 
 function Guarded() {
   const session = useSession();
@@ -20,7 +21,12 @@ function Guarded() {
   if (session.isPending) return null;
   if (session.isError) return <Fault error={session.error} />;
   if (!session.data.user) return <Navigate to={`/sign-in?to=${encodeURIComponent(pathname + search)}`} replace />;
-  return <Outlet />;
+  return (
+    <>
+      <Outlet />
+      <Working />
+    </>
+  );
 }
 
 function Nowhere() {

@@ -24,7 +24,7 @@ from ..models import (
     StudyPath,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import answer, api, evaluator, results_of
+from ..shared import LONG, answer, api, evaluator, results_of
 from .revisions import as_page, revision_out
 from .studies import known_split
 
@@ -49,7 +49,7 @@ def _dossier(records: Session, study_id: int) -> DossierOut:
     )  # fmt: skip
 
 
-@api.get("/studies/<int:study_id>/dossier", tags=TAG, responses={200: DossierOut})
+@api.get("/studies/<int:study_id>/dossier", tags=TAG, responses={200: DossierOut, **LONG})
 def read_dossier(path: StudyPath) -> Response:
     """The draft report, and the revisions made of it."""
     with workspace().session() as records:

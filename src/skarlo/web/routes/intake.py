@@ -29,20 +29,20 @@ from ..models import (
     WordPath,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import Made, answer, api, evaluator, immutable, read_of, results_of
+from ..shared import LONG, Made, answer, api, evaluator, immutable, read_of, results_of
 from .studies import chunks, forget, made
 
 TAG = [Tag(name="intake")]
 
 
-@api.get("/studies/<int:study_id>/look", tags=TAG, responses={200: LookOut})
+@api.get("/studies/<int:study_id>/look", tags=TAG, responses={200: LookOut, **LONG})
 def read_look(path: StudyPath) -> Response:
     """The fields of the hold-out, how strongly each alone tells the classes apart, and how the answers joined."""
     with workspace().session() as records:
         return immutable(read_of(records, path.study_id).look)
 
 
-@api.get("/studies/<int:study_id>/findings", tags=TAG, responses={200: FindingsOut})
+@api.get("/studies/<int:study_id>/findings", tags=TAG, responses={200: FindingsOut, **LONG})
 def read_findings(path: StudyPath) -> Response:
     """What was noticed in the rows and the results at the kept cutoffs, with the words on warnings."""
     with workspace().session() as records:
@@ -92,7 +92,7 @@ def export_study(path: StudyPath) -> Response:
     return response
 
 
-@api.post("/imports", tags=TAG, responses={201: StudyOut})
+@api.post("/imports", tags=TAG, responses={201: StudyOut, **LONG})
 @needs("write")
 def import_study(query: UploadQuery) -> Response:
     """Make a study of a zip (the request's body) that holds study.toml and the files it names."""

@@ -49,7 +49,7 @@ from ..models import (
     VersionOut,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import Made, answer, api, awaited, immutable, read_of, results_of
+from ..shared import LONG, Made, answer, api, awaited, immutable, read_of, results_of
 
 TAG = [Tag(name="studies")]
 CHUNK = 1 << 20
@@ -129,7 +129,7 @@ def _last_stamp(records: Session, study_id: int) -> str | None:
     return stamp(records, earlier[-1]) if earlier else None
 
 
-@api.post("/studies", tags=TAG, responses={201: StudyOut})
+@api.post("/studies", tags=TAG, responses={201: StudyOut, **LONG})
 @needs("write")
 def make_study(body: StudyIn) -> Response:
     """Make a study from uploads. Any fault in the files is named and nothing is kept."""
@@ -183,21 +183,21 @@ def _version(records: Session, v: VersionRecord) -> VersionOut:
                       by=by.name if by else "", created=v.created)  # fmt: skip
 
 
-@api.get("/studies/<int:study_id>", tags=TAG, responses={200: StudyOut})
+@api.get("/studies/<int:study_id>", tags=TAG, responses={200: StudyOut, **LONG})
 def read_study(path: StudyPath) -> Response:
     """A study: its rows, columns and candidates."""
     with workspace().session() as records:
         return answer(_study(records, catalog.study_of(records, path.study_id), signed_in()))
 
 
-@api.get("/studies/<int:study_id>/results", tags=TAG, responses={200: ResultsOut})
+@api.get("/studies/<int:study_id>/results", tags=TAG, responses={200: ResultsOut, **LONG})
 def read_results(path: StudyPath, query: CutoffsQuery) -> Response:
     """The results, at the given cutoffs or at those kept."""
     with workspace().session() as records:
         return immutable(results_of(records, path.study_id, query.by_position()))
 
 
-@api.get("/studies/<int:study_id>/sentence", tags=TAG, responses={200: SentenceOut})
+@api.get("/studies/<int:study_id>/sentence", tags=TAG, responses={200: SentenceOut, **LONG})
 def read_sentence(path: StudyPath, query: ScopeQuery) -> Response:
     """The drafted sentence at the top of a view."""
     with workspace().session() as records:
@@ -213,7 +213,7 @@ def known_split(results: Any, split: str) -> None:
         raise Missing(f"there is no split {split}", "split")
 
 
-@api.get("/studies/<int:study_id>/explain", tags=TAG, responses={200: ExplanationOut})
+@api.get("/studies/<int:study_id>/explain", tags=TAG, responses={200: ExplanationOut, **LONG})
 def read_explanation(path: StudyPath, query: ExplainQuery) -> Response:
     """One number, unfolded."""
     with workspace().session() as records:
@@ -224,7 +224,7 @@ def read_explanation(path: StudyPath, query: ExplainQuery) -> Response:
         raise Missing(str(e.args[0])) from e
 
 
-@api.get("/studies/<int:study_id>/tallies", tags=TAG, responses={200: TalliesOut})
+@api.get("/studies/<int:study_id>/tallies", tags=TAG, responses={200: TalliesOut, **LONG})
 def read_tallies(path: StudyPath, query: SplitQuery) -> Response:
     """The counts that the live cutoff reads, for every candidate that gives a score."""
     with workspace().session() as records:

@@ -27,14 +27,14 @@ from ..models import (
     VersionPath,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import Made, answer, api
+from ..shared import LONG, Made, answer, api
 from .studies import lines, made, study_out
 
 TAG = [Tag(name="versions")]
 MOST = 1 << 20
 
 
-@api.post("/studies/<int:study_id>/candidates/<int:position>/versions", tags=TAG, responses={201: StudyOut})
+@api.post("/studies/<int:study_id>/candidates/<int:position>/versions", tags=TAG, responses={201: StudyOut, **LONG})
 @needs("write")
 def add_version(path: CandidatePath, body: VersionIn) -> Response:
     """Take an upload as a candidate's next version; it joins and checks first, and is then the one in use."""

@@ -1,0 +1,168 @@
+"""Long work over the HTTP interface: followed step by step, stopped, and told apart from what fails."""
+
+from __future__ import annotations
+
+import threading
+
+import pytest
+
+from asking import upload, wanted
+from files import write_study
+from skarlo.studies import catalog, evaluating
+from skarlo.studies.jobs import MOST, Jobs, Stopped
+
+
+class Gate:
+    """Reading that waits, after its first step, until it is let through."""
+
+    def __init__(self, read):
+        self.read, self.reached, self.opened, self.times = read, threading.Event(), threading.Event(), 0
+
+    def __call__(self, spec, files, progress=None):
+        self.times += 1
+        if progress is not None:
+            progress(1, 4, "reading slowly")
+        self.reached.set()
+        assert self.opened.wait(30)
+        return self.read(spec, files, progress)
+
+
+@pytest.fixture
+def gate(monkeypatch):
+    made = Gate(evaluating.read_study)
+    monkeypatch.setattr(evaluating, "read_study", made)
+    monkeypatch.setattr(catalog, "read_study", made)
+    yield made
+    made.opened.set()
+
+
+@pytest.fixture
+def hurried(app):
+    app.config["PATIENCE"] = 0.01
+
+
+def ended(client, job_id):
+    """How a job ended."""
+    for _ in range(600):
+        found = client("GET", f"/jobs/{job_id}").json
+        if found["state"] != "running":
+            return found
+        threading.Event().wait(0.05)
+    raise AssertionError("the job does not end")
+
+
+def test_what_takes_long_is_a_job_that_tells_its_steps(signed_in, study_id, gate, hurried):
+    ana = signed_in("ana")
+    asked = ana("GET", f"/studies/{study_id}/results?cutoffs=1:0.4")
+    assert asked.status_code == 202
+    job = asked.json
+    assert asked.headers["Location"] == f"/api/v1/jobs/{job['id']}"
+    assert (job["what"], job["state"]) == ("evaluating", "running")
+    assert gate.reached.wait(30)
+    now = ana("GET", f"/jobs/{job['id']}").json
+    assert (now["step"], now["done"], now["of"], now["state"]) == ("reading slowly", 1, 4, "running")
+    again = ana("GET", f"/studies/{study_id}/results?cutoffs=1:0.4")
+    assert (again.status_code, again.json["id"]) == (202, job["id"]), "asked twice, done once"
+    gate.opened.set()
+    assert ended(ana, job["id"])["state"] == "done"
+    then = ana("GET", job["then"].removeprefix("/api/v1"))
+    assert then.status_code == 200
+    assert then.json["candidates"][0]["cutoff"]["value"] == 0.4
+    assert gate.times == 1
+
+
+def test_who_prefers_to_wait_may(signed_in, study_id, gate, hurried):
+    ana = signed_in("ana")
+    threading.Timer(0.3, gate.opened.set).start()
+    answer = ana("GET", f"/studies/{study_id}/results", headers={"Prefer": "respond-async, wait=60"})
+    assert answer.status_code == 200
+    assert answer.json["format"] == "skarlo.results/1"
+
+
+def test_a_study_that_is_being_made_can_be_stopped_and_nothing_is_kept(signed_in, workspace, tmp_path, gate, hurried):
+    ana = signed_in("ana")
+    folder = write_study(tmp_path / "x").parent
+    sent = [upload(ana, folder / name).json["id"] for name in ("holdout.csv", "scores.csv")]
+    job = ana("POST", "/studies", wanted(*sent)).json
+    assert job["what"] == "making the study"
+    assert gate.reached.wait(30)
+    assert ana("DELETE", f"/jobs/{job['id']}").status_code == 200
+    gate.opened.set()
+    assert ended(ana, job["id"])["state"] == "stopped"
+    assert ana("GET", "/studies").json["studies"] == []
+    again = ana("POST", "/studies", wanted(*sent))
+    made = ended(ana, again.json["id"]) if again.status_code == 202 else None
+    then = made["then"] if made else f"/api/v1/studies/{again.json['id']}"
+    answer = ana("GET", then.removeprefix("/api/v1"), headers={"Prefer": "wait=60"})
+    assert answer.json["title"] == "Mine"
+    assert len(ana("GET", "/studies").json["studies"]) == 1
+
+
+def test_a_job_goes_on_while_someone_else_waits_for_it(signed_in, study_id, gate, hurried):
+    ana, vic = signed_in("ana"), signed_in("vic")
+    job = ana("GET", f"/studies/{study_id}").json["id"]
+    assert vic("GET", f"/jobs/{job}").status_code == 404, "not asked for by vic yet"
+    assert vic("GET", f"/studies/{study_id}").json["id"] == job
+    ana("DELETE", f"/jobs/{job}")
+    gate.opened.set()
+    assert ended(vic, job)["state"] == "done"
+
+
+def test_faults_in_the_files_come_with_the_job(signed_in, tmp_path, hurried, gate):
+    ana = signed_in("ana")
+    folder = write_study(tmp_path / "x").parent
+    (folder / "scores.csv").write_text("id,p\nr0000,n/a\n")
+    sent = [upload(ana, folder / name).json["id"] for name in ("holdout.csv", "scores.csv")]
+    job = ana("POST", "/studies", wanted(*sent)).json
+    gate.opened.set()
+    found = ended(ana, job["id"])
+    assert found["state"] == "failed"
+    assert found["problem"]["status"] == 422
+    lines = [p["line"] for p in found["problem"]["problems"]]
+    assert any("row 2" in line and "the score is no number: found “n/a”" in line for line in lines)
+    assert any("has no answer for this hold-out row" in line for line in lines), "the join's faults in the same run"
+    assert ana("GET", "/studies").json["studies"] == []
+
+
+def test_a_fault_of_our_own_says_nothing_of_itself(signed_in, study_id, monkeypatch, hurried):
+    def broken(*_, **__):
+        raise RuntimeError("a secret path")
+
+    monkeypatch.setattr(evaluating, "read_study", broken)
+    ana = signed_in("ana")
+    answer = ana("GET", f"/studies/{study_id}/look", headers={"Prefer": "wait=60"})
+    assert answer.status_code == 500
+    assert "secret" not in answer.text
+
+
+def test_only_so_many_ended_jobs_are_remembered():
+    jobs = Jobs()
+    made = [jobs.start(str(i), "work", lambda tell: tell(0, 1, "a step"), asker=1) for i in range(MOST + 20)]
+    for job in made:
+        assert job.over.wait(30)
+    last = jobs.start("last", "work", lambda tell: None, asker=1)
+    assert jobs.find(made[0].id, 1) is None
+    assert jobs.find(last.id, 1) is last
+    assert jobs.find(last.id, 2) is None
+
+
+def test_work_stops_between_its_steps():
+    jobs, begun, go, reached = Jobs(), threading.Event(), threading.Event(), []
+
+    def work(tell):
+        tell(0, 2, "first")
+        reached.append("first")
+        begun.set()
+        assert go.wait(30)
+        tell(1, 2, "second")
+        reached.append("second")
+
+    job = jobs.start("k", "work", work, asker=1)
+    assert begun.wait(30)
+    jobs.stop(job, 1)
+    go.set()
+    assert job.over.wait(30)
+    assert (job.state, reached) == ("stopped", ["first"])
+    assert jobs.start("k", "work", lambda tell: 5, asker=1) is not job, "asked again it is begun again"
+    with pytest.raises(Stopped):
+        job.tell(1, 2, "more")
