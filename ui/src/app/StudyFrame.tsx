@@ -23,9 +23,13 @@ export function StudyFrame() {
   const [search] = useSearchParams();
   const address = study.data ? readAddress(search, study.data) : null;
   const results = useResults(id, address ? cutoffsQuery(address.cutoffs) : null);
-  if (study.isError) return <Standing title="Study" body={<Fault error={study.error} />} />;
+  if (study.isError)
+    return <Standing title="Study" body={<Fault error={study.error} again={() => void study.refetch()} />} />;
   if (!study.data || !address) return <Standing title="" body={<Loading what="Opening the study" />} />;
-  if (results.isError) return <Standing title={study.data.title} body={<Fault error={results.error} />} />;
+  if (results.isError)
+    return (
+      <Standing title={study.data.title} body={<Fault error={results.error} again={() => void results.refetch()} />} />
+    );
   if (!results.data) return <Standing title={study.data.title} body={<Loading what="Evaluating" />} />;
   return <OpenStudy study={study.data} results={results.data} address={address} stale={results.isPlaceholderData} />;
 }

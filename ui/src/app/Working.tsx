@@ -10,7 +10,7 @@ export function Working() {
   return (
     <section
       aria-label="Work in progress"
-      className="fixed z-30 bottom-3 left-1/2 -translate-x-1/2 w-[460px] max-w-[94vw] bg-sheet border border-ink rounded-[4px] px-3 py-2"
+      className="fixed z-30 bottom-3 right-4 w-[460px] max-w-[94vw] bg-sheet border border-ink rounded-[4px] px-3 py-2"
     >
       {jobs.map((job) => (
         <div key={job.id} className="py-1">

@@ -62,8 +62,8 @@ export function ViewHead({ title, note, children }: { title: string; note?: Reac
   );
 }
 
-/** What went wrong: the sentence, then each fault on a line of its own. */
-export function Fault({ error }: { error: unknown }) {
+/** What went wrong: the sentence, then each fault on a line of its own, and a way to ask again where that may help. */
+export function Fault({ error, again }: { error: unknown; again?: () => void }) {
   if (!error) return null;
   const problem = error instanceof ProblemError ? error : null;
   return (
@@ -80,6 +80,11 @@ export function Fault({ error }: { error: unknown }) {
             <li className="py-0.5">… and {(problem.count - problem.problems.length).toLocaleString("en-US")} more</li>
           )}
         </ul>
+      )}
+      {again && (
+        <Button className="mt-2" onClick={again}>
+          Ask again
+        </Button>
       )}
     </div>
   );
