@@ -30,6 +30,32 @@ def test_answers_are_joined_on_id_whatever_their_order(tmp_path):
     assert int(study.splits["test"].sum()) == sum(r["split"] == "test" for r in rows)
 
 
+def priced(tmp_path, prices, said='price = "eur"'):
+    rows = rows_of()
+    study = write_study(tmp_path, rows, STUDY.replace("cutoff = 0.5", f"cutoff = 0.5\n{said}"))
+    lines = [f"{r['id']},{r['p']},{x}" for r, x in zip(rows, prices, strict=True)]
+    (tmp_path / "scores.csv").write_text("id,p,eur\n" + "\n".join(lines) + "\n")
+    return study
+
+
+def test_the_price_of_a_thousand_rows_is_the_mean_of_what_was_paid(tmp_path):
+    prices = ["0.25"] * 100 + ["0.75"] * 99 + [""]
+    found = load(priced(tmp_path / "a", prices)).candidates[0].price_per_1000
+    assert found == pytest.approx(1000 * (0.25 * 100 + 0.75 * 99) / 199)
+    assert load(priced(tmp_path / "b", [""] * 200)).candidates[0].price_per_1000 is None, "nothing paid is not free"
+    lines = problems(priced(tmp_path / "c", ["0.5"] * 198 + ["-1", "much"]))
+    assert [line.split(": ", 1)[1] for line in lines] == [
+        "the price is no amount: found “-1”; expected a number of 0 or more, or nothing",
+        "the price is no amount: found “much”; expected a number of 0 or more, or nothing",
+    ]
+    assert problems(priced(tmp_path / "d", ["1"] * 200, 'price = "eur"\nprice_per_1000 = 2.0')) == [
+        "candidate Scores: give price or price_per_1000, not both"
+    ]
+    assert problems(priced(tmp_path / "e", ["1"] * 200, 'reason = "why"')) == [
+        "scores.csv, column why: there is no such column for the stated reason; expected one of id, p, eur"
+    ]
+
+
 def test_classes_stand_negative_first_or_as_said(tmp_path):
     assert load(write_study(tmp_path)).classes == ("no", "yes")
     assert load(write_study(tmp_path, toml=STUDY.replace('positive = "yes"', 'positive = "no"'))).classes == (

@@ -5,6 +5,8 @@ from __future__ import annotations
 import csv
 import io
 import random
+import tomllib
+import zipfile
 
 import polars as pl
 from hypothesis import given
@@ -53,6 +55,26 @@ def test_a_join_of_uploads_and_its_sets(signed_in, tmp_path):
         assert [row["id"] for row in csv.DictReader(io.StringIO(answer.text))] == ids
     assert ana("GET", f"/joins?{query.replace('answers_id=id', 'answers_id=key')}").status_code == 422
     assert signed_in("ben")("GET", f"/joins?{query}").status_code == 404, "another's uploads"
+
+
+def test_what_is_shown_when_a_row_is_read_leaves_with_the_study(signed_in, tmp_path):
+    rows = [{**r, "note": f"a tree by the river, numbered {i}", "e1": i / 7, "e2": -i / 7} for i, r in enumerate(rows_of())]
+    folder = write_study(tmp_path / "x").parent
+    write_csv(folder / "holdout.csv", rows, ["id", "actual", "split", "note", "e1", "e2"])
+    ana = signed_in("ana")
+    sent = upload(ana, folder / "holdout.csv").json
+    assert (sent["guess"]["text"]["column"], sent["guess"]["embedding"]["column"]) == ("note", "e1")
+    asked = wanted(sent["id"], upload(ana, folder / "scores.csv").json["id"])
+    asked["holdout"]["show"] = {"text": "note", "embedding": ["e1", "e2"]}
+    made = ana("POST", "/studies", asked).json
+    assert made["mapping"]["show"] == {"text": "note", "embedding": ["e1", "e2"]}
+    packed = zipfile.ZipFile(io.BytesIO(ana("GET", f"/studies/{made['id']}/export.zip").data))
+    told = tomllib.loads(packed.read("mine/study.toml").decode())
+    assert told["holdout"]["show"] == {"text": "note", "embedding": ["e1", "e2"]}
+    asked["holdout"]["show"] = {"picture": "photo"}
+    refused = ana("POST", "/studies", asked)
+    assert refused.status_code == 422
+    assert refused.json["problems"][0]["message"] == "there is no such column for the picture to show"
 
 
 def test_rows_without_an_answer_are_treated_as_one_decides(signed_in, tmp_path):

@@ -56,6 +56,26 @@ def test_a_new_file_is_a_new_version_and_the_older_stays(ana, study_id, tmp_path
     assert ana("GET", f"/studies/{study_id}/results").json["candidates"][0]["version"] is None
 
 
+def test_what_a_version_leaves_out_stays_and_what_it_says_to_be_none_goes(ana, study_id, tmp_path):
+    def kept(**said):
+        rows = [{**r, "why": "so", "eur": "0.002"} for r in rows_of()]
+        sent = upload(ana, write_csv(tmp_path / "priced.csv", rows, ["id", "p", "why", "eur"])).json["id"]
+        answer = ana("POST", f"/studies/{study_id}/candidates/1/versions", {"upload": sent, **said})
+        assert answer.status_code == 201, answer.json
+        columns = answer.json["candidates"][0]["columns"]
+        return {k: v for k, v in columns.items() if k in ("reason", "price", "price_per_1000")}
+
+    def price():
+        return ana("GET", f"/studies/{study_id}/results").json["candidates"][0].get("price_per_1000")
+
+    assert kept(reason="why", price="eur") == {"reason": "why", "price": "eur"}
+    assert price() == pytest.approx(2.0)
+    assert kept() == {"reason": "why", "price": "eur"}
+    assert kept(price_per_1000=3.5) == {"reason": "why", "price_per_1000": 3.5}
+    assert price() == 3.5
+    assert kept(reason="", price="") == {"price_per_1000": 3.5}
+
+
 def test_a_version_that_does_not_join_changes_nothing(ana, study_id, tmp_path):
     before = ana("GET", f"/studies/{study_id}").json
     rows = [{**r, "id": f"x{r['id']}"} for r in rows_of()]

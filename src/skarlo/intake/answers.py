@@ -42,9 +42,10 @@ def read_candidate(
         return None
     # the cells are looked at in their file's own order, so that their faults are named whether or not the ids join
     read = _Reading(c, own, source.name, classes, spec.holdout.merge, doing)
+    price = _price(c, table, source, own, doing)
     about: dict[str, Any] = {
         "in_use": c.in_use, "version": c.version, "made_with": c.made_with,
-        "no_answer": c.no_answer, "price_per_1000": c.price_per_1000, "latency_ms": c.latency_ms,
+        "no_answer": c.no_answer, "price_per_1000": price, "latency_ms": c.latency_ms,
         "ranking_only": c.score_is == "ranking",
     }  # fmt: skip
     answers: dict[str, Any]
@@ -58,6 +59,28 @@ def read_candidate(
         return None
     cutoff = _cutoff(c) if len(classes) == 2 and c.label is None else None
     return Answered(core.Candidate(c.name, cutoff=cutoff, **answers, **about), order, source)
+
+
+def _price(
+    c: CandidateSpec, table: pl.DataFrame, source: Source, ids: pl.Series | None, doing: Loading
+) -> float | None:
+    """The price of 1,000 rows: as it is said, or the mean of a column with the price of each answer."""
+    if c.reason is not None:
+        doing.column(table, c.reason, source.name, "stated reason")
+    if c.price is None:
+        return c.price_per_1000
+    if c.price_per_1000 is not None:
+        doing.problems.append(Problem(f"candidate {c.name}: give price or price_per_1000, not both"))
+    column = doing.column(table, c.price, source.name, "price")
+    if column is None:
+        return None
+    prices, _ = as_number(column)
+    text = as_text(column)
+    for i in np.flatnonzero(~(prices >= 0) & (text != "").to_numpy()).tolist():
+        doing.problems.append(Problem("the price is no amount", source.name, i + 2, at(ids, i), c.price, text[i],
+                                      "a number of 0 or more, or nothing"))  # fmt: skip
+    known = prices[prices >= 0]
+    return 1000.0 * float(np.add.reduce(known)) / len(known) if len(known) else None
 
 
 def _taken(values: Any, order: IntArray | None, gap: float) -> Any:

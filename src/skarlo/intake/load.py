@@ -70,7 +70,7 @@ def _text_columns(spec: StudySpec, files: Files) -> dict[Path, set[str]]:
     home = list(out)
     for c in spec.candidates:
         for path in [files(c.path).path] if c.path else home:
-            out.setdefault(path, set()).update(x for x in (c.id or h.id, c.label, c.reason) if x)
+            out.setdefault(path, set()).update(x for x in (c.id or h.id, c.label, c.reason, c.price) if x)
     return out
 
 
@@ -191,7 +191,7 @@ def _no_fields(spec: StudySpec) -> frozenset[str]:
     h = spec.holdout
     own = [
         x for c in spec.candidates if c.path is None
-        for x in (c.score, c.label, c.reason, *(c.probabilities or {}).values())
+        for x in (c.score, c.label, c.reason, c.price, *(c.probabilities or {}).values())
     ]  # fmt: skip
     return frozenset(x for x in (h.id, h.truth, h.split, h.weight, *own) if x)
 

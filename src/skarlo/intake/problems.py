@@ -52,7 +52,8 @@ class InputError(Exception):
         kinds = [(p.file, p.column, re.sub(r"\d+", "#", p.message)) for p in self.problems]
         share = max(1, most // max(1, len(set(kinds))))
         seen: Counter[object] = Counter()
-        first, rest = [], []
+        first: list[int] = []
+        rest: list[int] = []
         for i, kind in enumerate(kinds):
             seen[kind] += 1
             (first if seen[kind] <= share else rest).append(i)

@@ -239,6 +239,7 @@ class CandidateSpec(_Part):
     in_use: bool = False
     no_answer: Literal["error", "wrong", "left_out"] = "error"
     reason: Name | None = None
+    price: Name | None = None
     price_per_1000: float | None = Field(default=None, ge=0, allow_inf_nan=False)
     latency_ms: float | None = Field(default=None, ge=0, allow_inf_nan=False)
     version: str | None = None

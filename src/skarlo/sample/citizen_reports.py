@@ -43,7 +43,7 @@ path           = "large.jsonl"
 label          = "answer"
 reason         = "why"
 no_answer      = "wrong"
-price_per_1000 = 4.2
+price          = "price"
 latency_ms     = 900.0
 version        = "wording 3"
 made_with      = { wording = "Name the topic of this report, and say why in one sentence.", temperature = 0.0 }
@@ -54,7 +54,7 @@ path           = "small.jsonl"
 label          = "answer"
 reason         = "why"
 no_answer      = "wrong"
-price_per_1000 = 0.3
+price          = "price"
 latency_ms     = 140.0
 version        = "wording 3"
 
@@ -93,13 +93,14 @@ def citizen_reports(seed: int = 20260601) -> dict[str, pl.DataFrame]:
     rules[rng.random(ROWS) < 0.12] = 5
     words = ["" if x else None for x in rng.random(ROWS) < 0.5]
     tables = {"holdout.jsonl": holdout}
-    for name, said, unanswered in (("large.jsonl", large, 0.01), ("small.jsonl", small, 0.035)):
+    for name, said, unanswered, dear in (("large.jsonl", large, 0.01, 9e-5), ("small.jsonl", small, 0.035, 6e-6)):
         silent = rng.random(ROWS) < unanswered
         answer = [("unsure" if word is None else word) if s else TOPICS[t]
                   for t, s, word in zip(said, silent, words, strict=True)]  # fmt: skip
         why = [f"It speaks of {TOPICS[t]}." if not s else "Not clear." for t, s in zip(said, silent, strict=True)]
+        price = [round(dear * len(text), 7) for text in texts]  # so much for each letter that is read
         order = rng.permutation(ROWS)
-        tables[name] = pl.DataFrame({"report_id": ids, "answer": answer, "why": why})[order]
+        tables[name] = pl.DataFrame({"report_id": ids, "answer": answer, "why": why, "price": price})[order]
     order = rng.permutation(ROWS)
     tables["rules.csv"] = pl.DataFrame({"report_id": ids, "topic": [TOPICS[t] for t in rules]})[order]
     return tables

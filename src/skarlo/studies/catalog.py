@@ -27,8 +27,8 @@ from .records import (
 from .refusals import Missing, Refusal
 from .workspace import Workspace
 
-KEPT = ("id", "score", "label", "probabilities", "score_is", "no_answer", "reason", "price_per_1000", "latency_ms",
-        "version", "made_with")  # fmt: skip
+KEPT = ("id", "score", "label", "probabilities", "score_is", "no_answer", "reason", "price", "price_per_1000",
+        "latency_ms", "version", "made_with")  # fmt: skip
 
 
 def upload_of(session: Session, upload_id: int, user: User) -> Upload:

@@ -51,6 +51,10 @@ def add(
     kept = {k: v for k, v in candidate.columns.items() if k not in ("version", "made_with")}
     if any(entry.get(k) for k in ("score", "label", "probabilities")):
         kept = {k: v for k, v in kept.items() if k not in ("score", "label", "probabilities", "score_is")}
+    said = {k: v for k, v in entry.items() if v not in (None, "")}
+    gone = {k for k in ("reason", "price") if entry.get(k) == ""}  # said to be none, which is not left out
+    gone |= {"price_per_1000"} if "price" in said else {"price"} if "price_per_1000" in said else set()
+    kept = {k: v for k, v in kept.items() if k not in gone}
     version = VersionRecord(
         candidate_id=candidate.id or 0, number=1 + max(v.number for v in versions_of(session, candidate, deleted=True)),
         sha256=upload.sha256, file_name=upload.name, columns=kept | columns_of(entry), note=text.strip(),

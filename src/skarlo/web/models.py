@@ -106,6 +106,14 @@ class QuotedIn(Strict):
     matrix: list[list[Annotated[int, Field(ge=0)]]] | None = None
 
 
+class ShowIn(Strict):
+    """The columns shown when a row is read: its text, its picture, the numbers of its embedding."""
+
+    text: str | None = None
+    picture: str | None = None
+    embedding: list[str] | None = None
+
+
 class HoldoutIn(Strict):
     """What each column of the hold-out is, in the words of the study file."""
 
@@ -124,6 +132,7 @@ class HoldoutIn(Strict):
     words: dict[Literal["tp", "fn", "fp", "tn"], str] = {}
     merge: dict[str, str] = {}
     make_split: SplitIn | None = None
+    show: ShowIn | None = None
 
 
 class CandidateIn(Strict):
@@ -137,6 +146,7 @@ class CandidateIn(Strict):
     in_use: bool = False
     no_answer: Literal["error", "wrong", "left_out"] = "error"
     reason: str | None = None
+    price: str | None = None
     price_per_1000: Annotated[float, Field(ge=0, allow_inf_nan=False)] | None = None
     latency_ms: Annotated[float, Field(ge=0, allow_inf_nan=False)] | None = None
     version: str | None = Field(default=None, max_length=200)
@@ -150,6 +160,8 @@ class VersionIn(Strict):
     id: str | None = None
     score: str | None = None
     label: str | None = None
+    reason: str | None = None
+    price: str | None = None
     price_per_1000: Annotated[float, Field(ge=0, allow_inf_nan=False)] | None = None
     latency_ms: Annotated[float, Field(ge=0, allow_inf_nan=False)] | None = None
     version: str | None = Field(default=None, max_length=200)

@@ -972,6 +972,11 @@ export interface components {
              */
             reason?: string | null;
             /**
+             * Price
+             * @default null
+             */
+            price?: string | null;
+            /**
              * Price Per 1000
              * @default null
              */
@@ -1071,6 +1076,8 @@ export interface components {
             };
             /** @default null */
             make_split?: components["schemas"]["SplitIn"] | null;
+            /** @default null */
+            show?: components["schemas"]["ShowIn"] | null;
         };
         /**
          * QuotedIn
@@ -1093,6 +1100,27 @@ export interface components {
              * @default null
              */
             matrix?: number[][] | null;
+        };
+        /**
+         * ShowIn
+         * @description The columns shown when a row is read: its text, its picture, the numbers of its embedding.
+         */
+        ShowIn: {
+            /**
+             * Text
+             * @default null
+             */
+            text?: string | null;
+            /**
+             * Picture
+             * @default null
+             */
+            picture?: string | null;
+            /**
+             * Embedding
+             * @default null
+             */
+            embedding?: string[] | null;
         };
         /**
          * SplitIn
@@ -1970,6 +1998,16 @@ export interface components {
              * @default null
              */
             label?: string | null;
+            /**
+             * Reason
+             * @default null
+             */
+            reason?: string | null;
+            /**
+             * Price
+             * @default null
+             */
+            price?: string | null;
             /**
              * Price Per 1000
              * @default null

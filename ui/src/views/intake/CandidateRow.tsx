@@ -20,15 +20,19 @@ export type Answers = {
   version: string;
   price: string;
   latency: string;
+  reason: string;
+  priced: string;
   made_with: Record<string, unknown>;
 };
 
 const amount = (text: string) => (text.trim() === "" ? null : Number(text));
 
 /** How a candidate was made and what it costs, as the HTTP interface takes it. */
-export const made = (a: Pick<Answers, "version" | "price" | "latency" | "made_with">) => ({
+export const made = (a: Pick<Answers, "version" | "price" | "priced" | "reason" | "latency" | "made_with">) => ({
   version: a.version.trim() || null,
-  price_per_1000: amount(a.price),
+  reason: a.reason || null,
+  price: a.priced || null,
+  price_per_1000: a.priced ? null : amount(a.price),
   latency_ms: amount(a.latency),
   made_with: a.made_with,
 });
@@ -124,9 +128,9 @@ export function CandidateRow({ a, position, askId, classes, join, onChange, onRe
           ))}
         </select>
       </label>
-      <details className="text-sm mt-1">
+      <details className="text-sm mt-1" open={a.reason !== "" || a.priced !== ""}>
         <summary className="cursor-pointer text-soft">How it was made, and what it costs</summary>
-        <MadeWith value={a} onChange={onChange} />
+        <MadeWith u={a.upload} value={a} onChange={onChange} />
       </details>
     </div>
   );

@@ -158,6 +158,7 @@ function How({ v }: { v: Version }) {
   const parts = [
     ...(columns.version ? [`called ${String(columns.version)}`] : []),
     ...Object.entries(made_with).map(([k, x]) => `${k}: ${typeof x === "object" ? JSON.stringify(x) : String(x)}`),
+    ...(columns.price === undefined ? [] : [`price of each answer in ${String(columns.price)}`]),
     ...(columns.price_per_1000 === undefined ? [] : [`${String(columns.price_per_1000)} per 1,000 rows`]),
     ...(columns.latency_ms === undefined ? [] : [`${String(columns.latency_ms)} ms a row`]),
   ];
@@ -171,7 +172,14 @@ function NewVersion({ c, onDone }: { c: Candidate; onDone: () => void }) {
   const [u, setUpload] = useState<Schemas["UploadOut"] | null>(null);
   const [note, setNote] = useState("");
   const [column, setColumn] = useState("");
-  const [how, setHow] = useState({ version: "", price: "", latency: "", made_with: {} as Record<string, unknown> });
+  const [how, setHow] = useState({
+    version: "",
+    price: "",
+    priced: "",
+    reason: "",
+    latency: "",
+    made_with: {} as Record<string, unknown>,
+  });
   const columns = c.columns as Record<string, unknown>;
   const probable = "probabilities" in columns; // the same columns as before, one for each class
   const kind = "label" in columns ? "label" : "score";
@@ -179,7 +187,14 @@ function NewVersion({ c, onDone }: { c: Candidate; onDone: () => void }) {
   const names = u?.columns.map((x) => x.name) ?? [];
   const keep = async () => {
     if (!u) return;
-    const body = { upload: u.id, note, ...made(how), ...(column && column !== before ? { [kind]: column } : {}) };
+    const body = {
+      upload: u.id,
+      note,
+      ...made(how),
+      reason: how.reason,
+      price: how.priced,
+      ...(column && column !== before ? { [kind]: column } : {}),
+    };
     const path = { study_id: study.id, position: c.position };
     await change.mutateAsync(() =>
       got(api.POST("/api/v1/studies/{study_id}/candidates/{position}/versions", { params: { path }, body })),
@@ -194,7 +209,9 @@ function NewVersion({ c, onDone }: { c: Candidate; onDone: () => void }) {
         onBusy={() => undefined}
         onTaken={(taken) => {
           setUpload(taken);
-          setColumn(taken.columns.some((x) => x.name === before) ? before : "");
+          const there = (x: unknown) => (taken.columns.some((o) => o.name === x) ? String(x) : "");
+          setColumn(there(before));
+          setHow((old) => ({ ...old, reason: there(columns.reason), priced: there(columns.price) }));
         }}
       />
       {u && (
@@ -215,7 +232,7 @@ function NewVersion({ c, onDone }: { c: Candidate; onDone: () => void }) {
             <textarea className="field h-16" maxLength={2000} value={note} onChange={(e) => setNote(e.target.value)} />
           </label>
           <div className="mt-2 text-sm">
-            <MadeWith value={how} onChange={(x) => setHow((old) => ({ ...old, ...x }))} />
+            <MadeWith u={u} value={how} onChange={(x) => setHow((old) => ({ ...old, ...x }))} />
           </div>
         </>
       )}

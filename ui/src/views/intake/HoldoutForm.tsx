@@ -1,7 +1,7 @@
 import { Entry } from "../../parts/Entry";
 import { count } from "../../parts/number";
 import { Labels } from "./Labels";
-import { classesOf, columnOf, isMany, type MadeSplit, type Mapping, type Upload } from "./mapping";
+import { classesOf, columnOf, embeddings, isMany, type MadeSplit, type Mapping, type Upload } from "./mapping";
 import { Pick } from "./Pick";
 
 type Props = { u: Upload; mapping: Mapping; put: (change: Partial<Mapping>) => void };
@@ -86,6 +86,7 @@ export function HoldoutForm({ u, mapping, put }: Props) {
           onPick={(weight) => put({ weight })}
         />
       </div>
+      <Reading u={u} mapping={mapping} put={put} />
       {mapping.split === "" && (
         <SplitMaker
           u={u}
@@ -97,6 +98,47 @@ export function HoldoutForm({ u, mapping, put }: Props) {
       {mapping.truth !== "" && <Labels u={u} mapping={mapping} put={put} />}
       {mapping.truth !== "" && <SliceFields u={u} mapping={mapping} onChange={(slices) => put({ slices })} />}
     </>
+  );
+}
+
+/** What a person sees when they read a row. */
+function Reading({ u, mapping, put }: Props) {
+  const groups = embeddings(u);
+  const { text, picture } = u.guess;
+  const first = u.guess.embedding?.column;
+  const called = Object.entries(groups).find(([, names]) => names[0] === first)?.[0] ?? null;
+  const embedding = u.guess.embedding && { ...u.guess.embedding, column: called };
+  const options = u.columns.map((c) => c.name);
+  return (
+    <details className="mt-3" open={Boolean(text?.column || u.guess.picture?.column || first)}>
+      <summary className="text-sm text-soft cursor-pointer">For reading a row</summary>
+      <div className="grid grid-cols-3 gap-3 mt-1 items-start">
+        <Pick
+          label="Its text"
+          value={mapping.text}
+          options={options}
+          none="none"
+          guess={text}
+          onPick={(chosen) => put({ text: chosen })}
+        />
+        <Pick
+          label="Its picture"
+          value={mapping.picture}
+          options={options}
+          none="none"
+          guess={picture}
+          onPick={(chosen) => put({ picture: chosen })}
+        />
+        <Pick
+          label="Its embedding"
+          value={mapping.embedding}
+          options={Object.keys(groups)}
+          none="none"
+          guess={embedding}
+          onPick={(chosen) => put({ embedding: chosen })}
+        />
+      </div>
+    </details>
   );
 }
 

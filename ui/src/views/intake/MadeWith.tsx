@@ -3,9 +3,11 @@ import { readMadeWith } from "../../api/client";
 import { Fault } from "../../parts/basics";
 import { Entry } from "../../parts/Entry";
 import type { Answers } from "./CandidateRow";
+import type { Upload } from "./mapping";
+import { Pick as PickOne } from "./Pick";
 
-type Made = Pick<Answers, "version" | "price" | "latency" | "made_with">;
-type Props = { value: Made; onChange: (change: Partial<Made>) => void };
+type Made = Pick<Answers, "version" | "price" | "priced" | "reason" | "latency" | "made_with">;
+type Props = { u: Upload; value: Made; onChange: (change: Partial<Made>) => void };
 
 const AMOUNT = { type: "number", min: "0", step: "any" };
 
@@ -31,7 +33,7 @@ function read(text: string): Record<string, unknown> {
 }
 
 /** How a candidate was made (typed in, or read from TOML or JSON), its version, and what it costs to run. */
-export function MadeWith({ value, onChange }: Props) {
+export function MadeWith({ u, value, onChange }: Props) {
   const [text, setText] = useState(written(value.made_with));
   const [fault, setFault] = useState<unknown>(null);
   const take = async (file: File) => {
@@ -46,8 +48,26 @@ export function MadeWith({ value, onChange }: Props) {
   };
   return (
     <div className="grid grid-cols-3 gap-3 mt-1">
+      <PickOne
+        label="Stated reason"
+        value={value.reason}
+        options={u.columns.map((c) => c.name)}
+        none="none"
+        guess={u.guess.reason}
+        onPick={(reason) => onChange({ reason })}
+      />
+      <PickOne
+        label="Price of each answer"
+        value={value.priced}
+        options={u.columns.filter((c) => c.numeric).map((c) => c.name)}
+        none="no column"
+        guess={u.guess.price}
+        onPick={(priced) => onChange({ priced })}
+      />
       <Entry label="Version" value={value.version} onSay={(version) => onChange({ version })} />
-      <Entry label="Price per 1,000 rows" value={value.price} onSay={(price) => onChange({ price })} {...AMOUNT} />
+      {!value.priced && (
+        <Entry label="Price per 1,000 rows" value={value.price} onSay={(price) => onChange({ price })} {...AMOUNT} />
+      )}
       <Entry label="Latency, ms a row" value={value.latency} onSay={(latency) => onChange({ latency })} {...AMOUNT} />
       <label className="block col-span-2">
         <span className="block text-soft">Made with, a line each: name = value</span>

@@ -16,6 +16,7 @@ import {
   mappingOf,
   missing,
   probabilitiesOf,
+  sure,
   type Upload,
 } from "./mapping";
 import { type Quoted, QuotedForm, quotedOf, quotedReady } from "./QuotedForm";
@@ -39,6 +40,8 @@ function answersOf(u: Upload, holdoutId: string, many: string[] | null): Answers
     version: "",
     price: "",
     latency: "",
+    reason: sure(u.guess.reason),
+    priced: sure(u.guess.price),
     made_with: {},
   };
 }

@@ -16,14 +16,19 @@ export type Mapping = {
   merge: Record<string, string>;
   names: Record<string, string>;
   words: Partial<Record<"tp" | "fn" | "fp" | "tn", string>>;
+  /** What is shown when a row is read; the embedding by what `embeddings` calls it. */
+  text: string;
+  picture: string;
+  embedding: string;
 };
 
 export const columnOf = (u: Upload, name: string) => u.columns.find((c) => c.name === name);
-const sure = (g: Schemas["Guess"] | undefined) => (g && g.also.length === 0 ? (g.column ?? "") : "");
+/** The proposed column, where only one could be meant. */
+export const sure = (g: Schemas["Guess"] | undefined) => (g && g.also.length === 0 ? (g.column ?? "") : "");
 
 /** What the columns of a hold-out probably are; where two readings are possible, nothing is taken as said. */
 export function mappingOf(u: Upload): Mapping {
-  const { id, truth, split, weight, group } = u.guess;
+  const { id, truth, split, weight, group, text, picture, embedding } = u.guess;
   const name = sure(split);
   const values = columnOf(u, name)?.values ?? [];
   return {
@@ -40,7 +45,21 @@ export function mappingOf(u: Upload): Mapping {
     merge: {},
     names: {},
     words: {},
+    text: sure(text),
+    picture: sure(picture),
+    embedding: Object.entries(embeddings(u)).find(([, names]) => names[0] === embedding?.column)?.[0] ?? "",
   };
+}
+
+/** Columns of numbers that count up, as e1 to e4, by what they may be called together. */
+export function embeddings(u: Upload): Record<string, string[]> {
+  const stems = new Map<string, string[]>();
+  for (const c of u.columns) {
+    const stem = c.numeric ? /^(.*\D)_?\d+$/.exec(c.name)?.[1] : undefined;
+    if (stem) stems.set(stem, [...(stems.get(stem) ?? []), c.name]);
+  }
+  const several = [...stems.values()].filter((names) => names.length >= 2);
+  return Object.fromEntries(several.map((names) => [`${names[0]} to ${names.at(-1)}`, names]));
 }
 
 /** The classes after merging, with their rows. */
@@ -89,6 +108,10 @@ export function holdoutOf(u: Upload, m: Mapping): Schemas["HoldoutIn"] {
     merge: m.merge,
     names: said(m.names),
     words: said(m.words) as Schemas["HoldoutIn"]["words"],
+    show:
+      m.text || m.picture || m.embedding
+        ? { text: m.text || null, picture: m.picture || null, embedding: embeddings(u)[m.embedding] ?? null }
+        : null,
   };
 }
 
