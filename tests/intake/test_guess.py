@@ -7,6 +7,8 @@ import polars as pl
 from asking import guessed
 from files import rows_of
 from skarlo.intake.guess import describe, guess
+from skarlo.sample.citizen_reports import citizen_reports
+from skarlo.sample.leaf_condition import leaf_condition
 from skarlo.sample.limb_failure import limb_failure
 
 
@@ -24,6 +26,27 @@ def test_guesses_the_sample_world():
     assert next(c for c in columns if c["name"] == "failed")["values"] == ["no", "yes"]
     assert guessed(describe(tables["net.csv"]), 9000)["score"] == "p_failed"
     assert guessed(describe(tables["checklist.csv"]), 9000)["label"] == "decision"
+
+
+def test_guesses_what_labellers_give_and_asks_which_of_two_fields_is_the_class():
+    tables = citizen_reports()
+    found = guess(describe(tables["holdout.jsonl"]), 1500)
+    assert (found["truth"]["column"], found["truth"]["also"]) == ("channel", ["topic"])
+    assert (found["id"]["column"], found["text"]["column"]) == ("report_id", "report")
+    labelled = guessed(describe(tables["large.jsonl"]), 1500)
+    assert {role: labelled[role] for role in ("score", "label", "reason", "price")} == {
+        "score": None, "label": "answer", "reason": "why", "price": "price",
+    }  # fmt: skip
+
+
+def test_guesses_pictures_and_embeddings_of_leaves():
+    tables = leaf_condition()
+    columns = describe(tables["holdout.csv"])
+    found = guess(columns, tables["holdout.csv"].height)
+    assert {role: found[role]["column"] for role in ("group", "picture", "embedding")} == {
+        "group": "tree_id", "picture": "picture", "embedding": "e1",
+    }  # fmt: skip
+    assert "condition" in found["truth"]["also"], "one of several, and a person says which"
 
 
 def test_does_not_guess_where_nothing_speaks_for_it():

@@ -58,7 +58,9 @@ def test_a_join_of_uploads_and_its_sets(signed_in, tmp_path):
 
 
 def test_what_is_shown_when_a_row_is_read_leaves_with_the_study(signed_in, tmp_path):
-    rows = [{**r, "note": f"a tree by the river, numbered {i}", "e1": i / 7, "e2": -i / 7} for i, r in enumerate(rows_of())]
+    rows = [
+        {**r, "note": f"a tree by the river, numbered {i}", "e1": i / 7, "e2": -i / 7} for i, r in enumerate(rows_of())
+    ]
     folder = write_study(tmp_path / "x").parent
     write_csv(folder / "holdout.csv", rows, ["id", "actual", "split", "note", "e1", "e2"])
     ana = signed_in("ana")

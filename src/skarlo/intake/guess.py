@@ -72,23 +72,28 @@ def guess(columns: list[dict[str, Any]], rows: int) -> dict[str, Guess]:
     left = [c for c in few if c["name"] not in (_column(out["split"]), _column(out["id"]))]
     named = [c for c in left if _named(c, "truth")]
     pairs = [c for c in left if c["distinct"] - sum(len(pair) - 1 for pair in c["alike"]) == 2]
-    out["truth"] = _chosen(named, None, "its name says so") or _chosen(
-        pairs[::-1], _yes_or_no, "it has two values", "which are yes and no"
+    out["truth"] = (
+        _chosen(named, None, "its name says so")
+        or _chosen(pairs[::-1], _yes_or_no, "it has two values", "which are yes and no")
+        or _chosen([c for c in left if not c["numeric"]], None, "it has few values")
     )
     numbers = [c for c in columns if c["numeric"] and c not in keys and c["name"] != _column(out["truth"])]
-    shares = [c for c in numbers if c["least"] is not None and c["least"] >= 0 and c["most"] <= 1 and c["distinct"] > 2]
-    said = [c for c in numbers if _named(c, "score") or c["name"].lower().startswith(("p_", "score", "prob"))]
+    spoken_for = [c for c in numbers if _named(c, "weight") or _named(c, "price")]
+    scores = [c for c in numbers if c not in spoken_for]
+    shares = [c for c in scores if c["least"] is not None and c["least"] >= 0 and c["most"] <= 1 and c["distinct"] > 2]
+    said = [c for c in scores if _named(c, "score") or c["name"].lower().startswith(("p_", "score", "prob"))]
     out["score"] = (
         _chosen(said, None, "its name says so, and it holds numbers")
         or _chosen(shares, None, "its numbers lie between 0 and 1")
-        or _chosen(numbers, None, "it holds numbers")
+        or _chosen(scores, None, "it holds numbers")
     )
-    labels = [c for c in left if _named(c, "label")]
+    told = {_column(out["split"]), _column(out["id"])} | {c["name"] for c in columns if _named(c, "reason")}
+    given = [c for c in columns if 2 <= c["distinct"] <= FEW and c["name"] not in told]  # an answer may be missing
     out["label"] = (
         None
         if out["score"]
-        else _chosen(labels, None, "its name says so")
-        or _chosen(left, None, f"it has {left[0]['distinct']} values" if left else "")
+        else _chosen([c for c in given if _named(c, "label")], None, "its name says so")
+        or _chosen(given, None, f"it has {given[0]['distinct']} values" if given else "")
     )
     for role in ("weight", "price"):
         out[role] = _chosen([c for c in numbers if _named(c, role)], None, "its name says so, and it holds numbers")

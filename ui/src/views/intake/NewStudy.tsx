@@ -46,6 +46,9 @@ function answersOf(u: Upload, holdoutId: string, many: string[] | null): Answers
   };
 }
 
+/** The classes where there are three or more. */
+const manyOf = (u: Upload, m: Mapping) => (isMany(u, m) ? classesOf(u, m).map((c) => c.label) : null);
+
 /** A study from files: the hold-out, what its columns are, then each candidate's answers. */
 export function NewStudy() {
   const navigate = useNavigate();
@@ -58,14 +61,26 @@ export function NewStudy() {
   const [fault, setFault] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
   const [taking, setTaking] = useState(false);
-  const put = (change: Partial<Mapping>) => setMapping((old) => old && { ...old, ...change });
+  const many = holdout && mapping && manyOf(holdout, mapping);
+  const put = (change: Partial<Mapping>) => {
+    if (!holdout || !mapping) return;
+    const now = { ...mapping, ...change };
+    const is = manyOf(holdout, now);
+    setMapping(now);
+    if ((is === null) === (many === null)) return;
+    setAnswers((old) =>
+      old.map((a) => {
+        const { kind, column } = answersOf(a.upload, now.id ?? "", is); // a score cannot speak of many classes
+        return { ...a, kind, column };
+      }),
+    );
+  };
   const take = (u: Upload) => {
     setHoldout(u);
     setMapping(mappingOf(u));
     setAnswers([]);
     setFault(null);
   };
-  const many = holdout && mapping && isMany(holdout, mapping) ? classesOf(holdout, mapping).map((c) => c.label) : null;
   const answered = (a: Answers) =>
     a.kind === "probabilities"
       ? Object.keys(probabilitiesOf(a.upload, many ?? [])).length === many?.length

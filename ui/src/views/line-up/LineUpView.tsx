@@ -36,6 +36,13 @@ const COSTS = [
 const NONE: Metric = { value: null, why: "not computed" };
 const of = (part: SplitResult, metric: string): Metric => part.metrics[metric] ?? NONE;
 
+/** An amount to three digits; whole under the pointer. */
+function Amount({ value }: { value: number | undefined }) {
+  if (value === undefined) return <span title="not noted">—</span>;
+  const digits = Math.abs(value) >= 100 ? { maximumFractionDigits: 0 } : { maximumSignificantDigits: 3 };
+  return <span title={String(value)}>{value.toLocaleString("en-US", digits)}</span>;
+}
+
 export function LineUpView() {
   const scope = useScope();
   const { study, split, show, query, chosen, baselines, results, many } = scope;
@@ -151,9 +158,7 @@ export function LineUpView() {
                 </th>
                 {costs.map((k) => (
                   <td key={k.key} className="px-2 py-2 align-top text-right text-lg">
-                    {c.result[k.key]?.toLocaleString("en-US", { maximumSignificantDigits: 6 }) ?? (
-                      <span title="not noted">—</span>
-                    )}
+                    <Amount value={c.result[k.key]} />
                   </td>
                 ))}
                 {columns.map(({ metric }) => {
