@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from asking import guessed
 from skarlo.intake import InputError, Source, read_table
 from skarlo.intake import read as reading
-from skarlo.intake.guess import describe
+from skarlo.intake.describe import describe
 from skarlo.intake.read import as_number, format_of
 
 TABLE = pl.DataFrame({"id": ["007", "é, ü", 'a "quoted" b'], "p": ["0.25", "1e-3", "1"]})
@@ -148,10 +148,10 @@ def test_the_guess_in_a_file_of_few_rows(tmp_path, mark):
     """Each score is there once, and so is each id: a fraction is no key, and a key is no class."""
     scores = "".join(f"r{i};0{mark}{i}7\n" for i in range(9))
     table = read(tmp_path, f"id;p\n{scores}".encode())
-    found = guessed(describe(table), table.height)
+    found = guessed(describe([table]), table.height)
     assert (found["id"], found["score"], found["label"]) == ("id", "p", None)
     labels = read(tmp_path, b"id;said\n" + b"".join(b"r%d;%s\n" % (i, b"no" if i % 2 else b"yes") for i in range(9)))
-    found = guessed(describe(labels), labels.height)
+    found = guessed(describe([labels]), labels.height)
     assert (found["id"], found["score"], found["label"]) == ("id", None, "said")
 
 

@@ -6,7 +6,8 @@ import polars as pl
 
 from asking import guessed
 from files import rows_of
-from skarlo.intake.guess import describe, guess
+from skarlo.intake.describe import describe
+from skarlo.intake.guess import guess
 from skarlo.sample.citizen_reports import citizen_reports
 from skarlo.sample.leaf_condition import leaf_condition
 from skarlo.sample.limb_failure import limb_failure
@@ -14,26 +15,26 @@ from skarlo.sample.limb_failure import limb_failure
 
 def test_guesses_the_columns_of_a_holdout():
     table = pl.DataFrame(rows_of()).select("id", "actual", "split")
-    found = {role: name for role, name in guessed(describe(table), table.height).items() if name}
+    found = {role: name for role, name in guessed(describe([table]), table.height).items() if name}
     assert found == {"id": "id", "truth": "actual", "split": "split", "label": "actual"}
 
 
 def test_guesses_the_sample_world():
     tables = limb_failure()
-    columns = describe(tables["holdout.csv"])
+    columns = describe([tables["holdout.csv"]])
     found = guessed(columns, 9000)
     assert (found["id"], found["truth"], found["split"]) == ("tree_id", "failed", "split")
     assert next(c for c in columns if c["name"] == "failed")["values"] == ["no", "yes"]
-    assert guessed(describe(tables["net.csv"]), 9000)["score"] == "p_failed"
-    assert guessed(describe(tables["checklist.csv"]), 9000)["label"] == "decision"
+    assert guessed(describe([tables["net.csv"]]), 9000)["score"] == "p_failed"
+    assert guessed(describe([tables["checklist.csv"]]), 9000)["label"] == "decision"
 
 
 def test_guesses_what_labellers_give_and_asks_which_of_two_fields_is_the_class():
     tables = citizen_reports()
-    found = guess(describe(tables["holdout.jsonl"]), 1500)
+    found = guess(describe([tables["holdout.jsonl"]]), 1500)
     assert (found["truth"]["column"], found["truth"]["also"]) == ("channel", ["topic"])
     assert (found["id"]["column"], found["text"]["column"]) == ("report_id", "report")
-    labelled = guessed(describe(tables["large.jsonl"]), 1500)
+    labelled = guessed(describe([tables["large.jsonl"]]), 1500)
     assert {role: labelled[role] for role in ("score", "label", "reason", "price")} == {
         "score": None, "label": "answer", "reason": "why", "price": "price",
     }  # fmt: skip
@@ -41,7 +42,7 @@ def test_guesses_what_labellers_give_and_asks_which_of_two_fields_is_the_class()
 
 def test_guesses_pictures_and_embeddings_of_leaves():
     tables = leaf_condition()
-    columns = describe(tables["holdout.csv"])
+    columns = describe([tables["holdout.csv"]])
     found = guess(columns, tables["holdout.csv"].height)
     assert {role: found[role]["column"] for role in ("group", "picture", "embedding")} == {
         "group": "tree_id", "picture": "picture", "embedding": "e1",
@@ -51,8 +52,8 @@ def test_guesses_pictures_and_embeddings_of_leaves():
 
 def test_does_not_guess_where_nothing_speaks_for_it():
     table = pl.DataFrame({"note": ["a b", "c d", "c d"]})
-    assert guessed(describe(table), 3)["id"] is None
-    assert guessed(describe(table), 3)["score"] is None
+    assert guessed(describe([table]), 3)["id"] is None
+    assert guessed(describe([table]), 3)["score"] is None
 
 
 def test_two_readings_are_both_named_with_the_reason():
@@ -60,7 +61,7 @@ def test_two_readings_are_both_named_with_the_reason():
         "id": [f"t{i}" for i in range(60)], "tree_id": [f"x{i}" for i in range(60)],
         "p_yes": [i / 100 for i in range(60)], "p_no": [1 - i / 100 for i in range(60)],
     })  # fmt: skip
-    found = guess(describe(table), 60)
+    found = guess(describe([table]), 60)
     assert found["id"] == {"column": "id", "why": "every row has one of its own, and its name ends in id",
                            "also": ["tree_id"]}  # fmt: skip
     assert (found["score"]["column"], found["score"]["also"]) == ("p_yes", ["p_no"])
@@ -76,13 +77,13 @@ def test_what_stands_beside_the_answer():
         "e1": [i / 7 for i in range(n)], "e2": [i / 9 for i in range(n)],
     })  # fmt: skip
     found = {
-        role: name for role, name in guessed(describe(table), n).items() if role not in ("truth", "score", "label")
+        role: name for role, name in guessed(describe([table]), n).items() if role not in ("truth", "score", "label")
     }
     assert found == {"id": "id", "split": None, "weight": "weight", "group": "street_id", "reason": "reason",
                      "price": "price", "text": "report", "picture": "photo", "embedding": "e1"}  # fmt: skip
 
 
 def test_labels_with_their_counts_and_which_are_nearly_alike():
-    (column,) = describe(pl.DataFrame({"actual": ["yes", "Yes ", "no", "no", ""]}))
+    (column,) = describe([pl.DataFrame({"actual": ["yes", "Yes ", "no", "no", ""]})])
     assert (column["values"], column["counts"]) == (["Yes ", "no", "yes"], [1, 2, 1])
     assert column["alike"] == [["Yes ", "yes"]]

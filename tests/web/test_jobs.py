@@ -10,6 +10,7 @@ from asking import upload, wanted
 from files import write_study
 from skarlo.studies import catalog, evaluating
 from skarlo.studies.jobs import MOST, Jobs, Stopped
+from skarlo.web.routes import studies
 
 
 class Gate:
@@ -37,8 +38,9 @@ def gate(monkeypatch):
 
 
 @pytest.fixture
-def hurried(app):
-    app.config["PATIENCE"] = 0.01
+def hurry(app):
+    """From now on, requests wait for nothing."""
+    return lambda: app.config.update(PATIENCE=0.01)
 
 
 def ended(client, job_id):
@@ -51,8 +53,9 @@ def ended(client, job_id):
     raise AssertionError("the job does not end")
 
 
-def test_what_takes_long_is_a_job_that_tells_its_steps(signed_in, study_id, gate, hurried):
+def test_what_takes_long_is_a_job_that_tells_its_steps(signed_in, study_id, gate, hurry):
     ana = signed_in("ana")
+    hurry()
     asked = ana("GET", f"/studies/{study_id}/results?cutoffs=1:0.4")
     assert asked.status_code == 202
     job = asked.json
@@ -71,18 +74,20 @@ def test_what_takes_long_is_a_job_that_tells_its_steps(signed_in, study_id, gate
     assert gate.times == 1
 
 
-def test_who_prefers_to_wait_may(signed_in, study_id, gate, hurried):
+def test_who_prefers_to_wait_may(signed_in, study_id, gate, hurry):
     ana = signed_in("ana")
+    hurry()
     threading.Timer(0.3, gate.opened.set).start()
     answer = ana("GET", f"/studies/{study_id}/results", headers={"Prefer": "respond-async, wait=60"})
     assert answer.status_code == 200
     assert answer.json["format"] == "skarlo.results/1"
 
 
-def test_a_study_that_is_being_made_can_be_stopped_and_nothing_is_kept(signed_in, workspace, tmp_path, gate, hurried):
+def test_a_study_that_is_being_made_can_be_stopped_and_nothing_is_kept(signed_in, workspace, tmp_path, gate, hurry):
     ana = signed_in("ana")
     folder = write_study(tmp_path / "x").parent
     sent = [upload(ana, folder / name).json["id"] for name in ("holdout.csv", "scores.csv")]
+    hurry()
     job = ana("POST", "/studies", wanted(*sent)).json
     assert job["what"] == "making the study"
     assert gate.reached.wait(30)
@@ -98,8 +103,9 @@ def test_a_study_that_is_being_made_can_be_stopped_and_nothing_is_kept(signed_in
     assert len(ana("GET", "/studies").json["studies"]) == 1
 
 
-def test_a_job_goes_on_while_someone_else_waits_for_it(signed_in, study_id, gate, hurried):
+def test_a_job_goes_on_while_someone_else_waits_for_it(signed_in, study_id, gate, hurry):
     ana, vic = signed_in("ana"), signed_in("vic")
+    hurry()
     job = ana("GET", f"/studies/{study_id}").json["id"]
     assert vic("GET", f"/jobs/{job}").status_code == 404, "not asked for by vic yet"
     assert vic("GET", f"/studies/{study_id}").json["id"] == job
@@ -108,11 +114,12 @@ def test_a_job_goes_on_while_someone_else_waits_for_it(signed_in, study_id, gate
     assert ended(vic, job)["state"] == "done"
 
 
-def test_faults_in_the_files_come_with_the_job(signed_in, tmp_path, hurried, gate):
+def test_faults_in_the_files_come_with_the_job(signed_in, tmp_path, hurry, gate):
     ana = signed_in("ana")
     folder = write_study(tmp_path / "x").parent
     (folder / "scores.csv").write_text("id,p\nr0000,n/a\n")
     sent = [upload(ana, folder / name).json["id"] for name in ("holdout.csv", "scores.csv")]
+    hurry()
     job = ana("POST", "/studies", wanted(*sent)).json
     gate.opened.set()
     found = ended(ana, job["id"])
@@ -124,12 +131,13 @@ def test_faults_in_the_files_come_with_the_job(signed_in, tmp_path, hurried, gat
     assert ana("GET", "/studies").json["studies"] == []
 
 
-def test_a_fault_of_our_own_says_nothing_of_itself(signed_in, study_id, monkeypatch, hurried):
+def test_a_fault_of_our_own_says_nothing_of_itself(signed_in, study_id, monkeypatch, hurry):
     def broken(*_, **__):
         raise RuntimeError("a secret path")
 
     monkeypatch.setattr(evaluating, "read_study", broken)
     ana = signed_in("ana")
+    hurry()
     answer = ana("GET", f"/studies/{study_id}/look", headers={"Prefer": "wait=60"})
     assert answer.status_code == 500
     assert "secret" not in answer.text
@@ -166,3 +174,37 @@ def test_work_stops_between_its_steps():
     assert jobs.start("k", "work", lambda tell: 5, asker=1) is not job, "asked again it is begun again"
     with pytest.raises(Stopped):
         job.tell(1, 2, "more")
+
+
+def test_an_upload_that_takes_long_is_found_where_the_job_says(signed_in, tmp_path, hurry, monkeypatch):
+    reached, let = threading.Event(), threading.Event()
+    real = studies.read_pieces
+
+    def slowly(source, columns=None):
+        for piece in real(source, columns):
+            reached.set()
+            assert let.wait(30)
+            yield piece
+
+    monkeypatch.setattr(studies, "read_pieces", slowly)
+    ana, ben = signed_in("ana"), signed_in("ben")
+    folder = write_study(tmp_path / "x").parent
+    hurry()
+    job = upload(ana, folder / "holdout.csv").json
+    assert (job["what"], job["then"]) == ("reading holdout.csv", None)
+    assert reached.wait(30)
+    let.set()
+    then = ended(ana, job["id"])["then"]
+    found = ana("GET", then.removeprefix("/api/v1"), headers={"Prefer": "wait=60"}).json
+    assert (found["name"], found["rows"], found["guess"]["id"]["column"]) == ("holdout.csv", 200, "id")
+    assert ben("GET", then.removeprefix("/api/v1")).status_code == 404, "another's upload"
+
+
+def test_a_broken_upload_fails_its_job_and_leaves_no_file(signed_in, workspace, tmp_path, hurry):
+    ana = signed_in("ana")
+    (tmp_path / "t.csv").write_text("id,p\na,0.5\nb,0.5,0.7,0.9\n")
+    hurry()
+    answer = upload(ana, tmp_path / "t.csv")
+    problem = answer.json if answer.status_code == 422 else ended(ana, answer.json["id"])["problem"]
+    assert "cannot be read" in problem["problems"][0]["line"]
+    assert [p for p in workspace.blobs.rglob("*") if p.is_file()] == []

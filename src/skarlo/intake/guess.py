@@ -5,17 +5,11 @@ from __future__ import annotations
 import re
 from typing import Any
 
-import numpy as np
-import polars as pl
 from typing_extensions import TypedDict
 
-from .labels import YES_OR_NO, near_labels
-from .read import as_number, as_text
+from .describe import FEW
+from .labels import YES_OR_NO
 
-FIRST = 5
-FEW = 40  # distinct values up to which they are listed, and a column may hold classes
-# A column of numbers may hold a few stray words; intake then names the rows.
-STRAY = 0.05
 _NAMES = {
     "split": ("split", "fold", "part", "partition", "subset"),
     "truth": ("actual", "truth", "label", "target", "class", "outcome", "y", "y_true"),
@@ -34,27 +28,6 @@ class Guess(TypedDict):
     column: str | None
     why: str
     also: list[str]
-
-
-def describe(table: pl.DataFrame) -> list[dict[str, Any]]:
-    """Each column's name, first values, distinct and empty values, the values if few with their counts, which of them
-    are nearly alike, and whether they are numbers."""
-    out = []
-    for column in table.get_columns():
-        text = as_text(column)
-        distinct = text.filter(text != "").unique(maintain_order=True)
-        values, bad = as_number(distinct)
-        few = sorted(distinct.to_list()) if len(distinct) <= FEW else []
-        counts = dict(text.filter(text != "").value_counts().iter_rows()) if few else {}
-        known = values[np.isfinite(values)]
-        out.append({
-            "name": column.name, "first": text.head(FIRST).to_list(), "distinct": len(distinct),
-            "empty": int((text == "").sum()), "values": few, "counts": [counts[v] for v in few],
-            "alike": [list(pair) for pair in near_labels(few)],
-            "numeric": len(distinct) > 0 and len(bad) <= len(distinct) * STRAY,
-            "least": float(known.min()) if len(known) else None, "most": float(known.max()) if len(known) else None,
-        })  # fmt: skip
-    return out
 
 
 def guess(columns: list[dict[str, Any]], rows: int) -> dict[str, Guess]:

@@ -10,11 +10,12 @@ import io
 import tempfile
 import zlib
 from collections import Counter
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Collection, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
-from typing import IO, Any, cast
+from typing import IO, cast
 
 import numpy as np
 import polars as pl
@@ -40,6 +41,7 @@ class Source:
 CHUNK = 1 << 20
 MOST_UNPACKED = 16 << 30  # bytes; a packed file that says more is no table anybody meant
 HEAD = 1 << 16  # bytes looked at to tell what a file is
+PIECE = 250_000  # rows read at once where a file is not wanted whole
 ROWS_TRIED = 200  # rows looked at to tell which columns may hold numbers
 GZIP, PARQUET, ARROW = b"\x1f\x8b", b"PAR1", b"ARROW1"
 SEPARATORS = (",", "\t", ";", "|")
@@ -111,7 +113,7 @@ def _separator(text: str, usual: str) -> str:
     return best
 
 
-def _delimited(source: Source, f: Format, text: Collection[str] | None) -> pl.DataFrame:
+def _check_header(source: Source, f: Format) -> None:
     with _open(source, f.compressed) as raw:
         line = io.TextIOWrapper(raw, encoding=f.encoding, newline="")
         header = next(csv.reader(line, delimiter=f.separator), [])
@@ -120,28 +122,47 @@ def _delimited(source: Source, f: Format, text: Collection[str] | None) -> pl.Da
     doubled = [name for name, count in Counter(header).items() if count > 1]
     if doubled:
         raise refuse("the header names a column twice", file=source.name, row=1, found=doubled[0])
-    if not f.compressed and f.encoding == "utf-8-sig":
-        return _csv(source.path, f, text)
-    with _as_utf8(source, f) as path:
-        return _csv(path, f, text)
 
 
-def _csv(path: Path, f: Format, text: Collection[str] | None) -> pl.DataFrame:
-    """A table of text; but the columns not named in `text` that hold nothing but finite numbers come as numbers."""
+@contextmanager
+def _scanned(source: Source, f: Format) -> Iterator[pl.LazyFrame]:
+    """A file as it lies, to be read whole or piece by piece. Delimited text stays text."""
+    if f.kind == "parquet":
+        yield pl.scan_parquet(source.path, glob=False)
+    elif f.kind == "arrow":
+        yield pl.read_ipc(source.path.read_bytes()).lazy()
+    elif f.kind == "jsonl":
+        with _as_utf8(source, f) as path:
+            yield pl.scan_ndjson(path, infer_schema_length=None)
+    else:
+        _check_header(source, f)
+        with _plain(source, f) as path:
+            yield pl.scan_csv(path, separator=f.separator, infer_schema=False, glob=False)
 
-    def read(**more: Any) -> pl.DataFrame:
-        return pl.read_csv(path, separator=f.separator, infer_schema=False, encoding="utf8", glob=False, **more)
 
-    if text is not None:
-        head = read(n_rows=ROWS_TRIED)
+@contextmanager
+def _plain(source: Source, f: Format) -> Iterator[Path]:
+    """Delimited text where it lies as UTF-8: the file itself, or a copy."""
+    if f.compressed or f.encoding != "utf-8-sig":
+        with _as_utf8(source, f) as path:
+            yield path
+    else:
+        yield source.path
+
+
+def _with_numbers(source: Source, f: Format, text: Collection[str]) -> pl.DataFrame | None:
+    """A table whose columns not named in `text` come as numbers where they hold nothing but finite ones; None where a
+    cell turns out to be no number after all."""
+    _check_header(source, f)
+    with _plain(source, f) as path:
+        scan = partial(pl.read_csv, path, separator=f.separator, infer_schema=False, glob=False)
+        head = scan(n_rows=ROWS_TRIED)
         numeric = [c.name for c in head if c.name not in text and c.null_count() < len(c) and _is_number(c)]
         try:
-            table = read(schema_overrides=dict.fromkeys(numeric, pl.Float64))
+            table = scan(schema_overrides=dict.fromkeys(numeric, pl.Float64))
         except pl.exceptions.PolarsError:
-            return read()  # some cell is no number after all
-        if all(table[name].is_finite().all() for name in numeric):
-            return table
-    return read()
+            return None
+    return table if all(table[name].is_finite().all() for name in numeric) else None
 
 
 def _is_number(column: pl.Series) -> bool:
@@ -166,22 +187,18 @@ def _as_utf8(source: Source, f: Format) -> Iterator[Path]:
         yield Path(out.name)
 
 
-def _jsonl(source: Source, f: Format, _: object) -> pl.DataFrame:
-    with _as_utf8(source, f) as path:
-        return pl.read_ndjson(path, infer_schema_length=None)
-
-
-def _parquet(source: Source, f: Format, _: object) -> pl.DataFrame:
-    return pl.read_parquet(source.path, use_pyarrow=False, glob=False)
-
-
-def _arrow(source: Source, f: Format, _: object) -> pl.DataFrame:
-    return pl.read_ipc(source.path.read_bytes())
-
-
-READERS: dict[str, Callable[[Source, Format, Collection[str] | None], pl.DataFrame]] = {
-    "delimited": _delimited, "jsonl": _jsonl, "parquet": _parquet, "arrow": _arrow,
-}  # fmt: skip
+@contextmanager
+def _faults_named(source: Source) -> Iterator[None]:
+    """What goes wrong while a file is read, as an InputError."""
+    try:
+        yield
+    except FileNotFoundError as e:
+        raise refuse("does not exist", file=source.name) from e
+    except UnicodeDecodeError as e:
+        raise refuse("is not UTF-8 text", file=source.name, expected=FORMATS) from e
+    except (OSError, EOFError, zlib.error, pl.exceptions.PolarsError, pl.exceptions.PanicException, csv.Error) as e:
+        first = (str(e).splitlines() or [type(e).__name__])[0]
+        raise refuse(f"cannot be read: {first}", file=source.name) from e
 
 
 def read_table(source: Source, text: Collection[str] | None = None) -> pl.DataFrame:
@@ -197,16 +214,42 @@ def read_table(source: Source, text: Collection[str] | None = None) -> pl.DataFr
     InputError
         For a file that is missing, broken or of no known format.
     """
-    try:
+    with _faults_named(source):
         f = format_of(source)
-        return READERS[f.kind](source, f, text)
-    except FileNotFoundError as e:
-        raise refuse("does not exist", file=source.name) from e
-    except UnicodeDecodeError as e:
-        raise refuse("is not UTF-8 text", file=source.name, expected=FORMATS) from e
-    except (OSError, EOFError, zlib.error, pl.exceptions.PolarsError, pl.exceptions.PanicException, csv.Error) as e:
-        first = (str(e).splitlines() or [type(e).__name__])[0]
-        raise refuse(f"cannot be read: {first}", file=source.name) from e
+        if text is not None and f.kind == "delimited":
+            table = _with_numbers(source, f, text)
+            if table is not None:
+                return table
+        with _scanned(source, f) as rows:
+            return rows.collect()
+
+
+def read_pieces(source: Source, columns: Collection[str] | None = None) -> Iterator[pl.DataFrame]:
+    """Read a table piece by piece, in row order, so that it is never whole in memory; at least one piece comes.
+
+    Parameters
+    ----------
+    columns : those wanted; all if left out
+
+    Raises
+    ------
+    InputError
+        As `read_table`, and where a column is missing.
+    """
+    with _faults_named(source):
+        f = format_of(source)
+        with _scanned(source, f) as every:
+            missing = [c for c in columns or [] if c not in every.collect_schema().names()]
+            if missing:
+                raise refuse("there is no such column", file=source.name, column=missing[0])
+            rows = every if columns is None else every.select(columns)
+            empty = pl.DataFrame(schema=rows.collect_schema())
+            came = False
+            for piece in rows.collect_batches(chunk_size=PIECE, maintain_order=True):
+                came = True
+                yield piece
+            if not came:
+                yield empty
 
 
 def as_text(column: pl.Series) -> pl.Series:

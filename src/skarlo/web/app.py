@@ -16,7 +16,7 @@ from flask_openapi3 import Info, OpenAPI
 
 from skarlo import __version__
 from skarlo.studies import deleting
-from skarlo.studies.evaluating import Evaluator
+from skarlo.studies.evaluating import Evaluator, Remembered
 from skarlo.studies.jobs import Jobs
 from skarlo.studies.workspace import Workspace
 
@@ -51,6 +51,7 @@ def create_app(
     app.extensions["skarlo"] = workspace
     app.extensions["skarlo-evaluator"] = Evaluator(workspace)
     app.extensions["skarlo-jobs"] = Jobs()
+    app.extensions["skarlo-uploads"] = Remembered(64)
     with workspace.session() as records:
         deleting.purge(records)
     security.install(app, LOOPBACK if hosts is None else hosts, https)

@@ -78,6 +78,10 @@ class UploadQuery(BaseModel):
     name: str = Field(min_length=1, max_length=255)
 
 
+class UploadPath(BaseModel):
+    upload_id: int
+
+
 class UploadOut(BaseModel):
     id: int
     name: str

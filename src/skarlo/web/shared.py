@@ -19,7 +19,7 @@ from skarlo.intake.write import as_json
 from skarlo.studies.evaluating import Evaluator
 from skarlo.studies.jobs import Job, Jobs, Stopped
 
-from .models import JobOut, Problem
+from .models import JobOut, Problem, UploadOut
 from .security import signed_in
 
 T = TypeVar("T")
@@ -60,6 +60,18 @@ class Made:
     def then(self) -> str:
         """Where the study is."""
         return f"/api/v1/studies/{self.study_id}"
+
+
+@dataclass(frozen=True)
+class Taken:
+    """What work gives that takes a file in."""
+
+    upload: UploadOut
+
+    @property
+    def then(self) -> str:
+        """Where it is."""
+        return f"/api/v1/uploads/{self.upload.id}"
 
 
 class Pending(Exception):  # noqa: N818

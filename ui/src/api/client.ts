@@ -103,6 +103,7 @@ export function upload(
         body = undefined;
       }
       if (request.status === 201) resolve(body as Schemas["UploadOut"]);
+      else if (request.status === 202) resolve(outcome<Schemas["UploadOut"]>(body as Job));
       else reject(problemOf(request.status, body));
     };
     request.onerror = () => reject(new ProblemError(0, "The upload broke off."));

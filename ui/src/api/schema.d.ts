@@ -123,6 +123,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/uploads/{upload_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An upload of one's own, and what its columns look like. */
+        get: operations["api_read_upload_uploads__int_upload_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/uploads/stack": {
         parameters: {
             query?: never;
@@ -753,6 +770,34 @@ export interface components {
             also: string[];
         };
         /**
+         * JobOut
+         * @description Long work that goes on. Once it is done, the answer is at `then`; when it failed, `problem` says why.
+         */
+        JobOut: {
+            /** Id */
+            id: string;
+            /** What */
+            what: string;
+            /** Step */
+            step: string;
+            /** Done */
+            done: number;
+            /** Of */
+            of: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed" | "stopped";
+            /**
+             * Then
+             * @default null
+             */
+            then?: string | null;
+            /** @default null */
+            problem?: components["schemas"]["Problem"] | null;
+        };
+        /**
          * StackIn
          * @description One upload for each split of a hold-out.
          */
@@ -880,34 +925,6 @@ export interface components {
              * Format: date-time
              */
             created: string;
-        };
-        /**
-         * JobOut
-         * @description Long work that goes on. Once it is done, the answer is at `then`; when it failed, `problem` says why.
-         */
-        JobOut: {
-            /** Id */
-            id: string;
-            /** What */
-            what: string;
-            /** Step */
-            step: string;
-            /** Done */
-            done: number;
-            /** Of */
-            of: number;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "running" | "done" | "failed" | "stopped";
-            /**
-             * Then
-             * @default null
-             */
-            then?: string | null;
-            /** @default null */
-            problem?: components["schemas"]["Problem"] | null;
         };
         /** StudyIn */
         StudyIn: {
@@ -2555,6 +2572,91 @@ export interface operations {
                     "application/json": components["schemas"]["UploadOut"];
                 };
             };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_read_upload_uploads__int_upload_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -2622,6 +2724,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -4150,6 +4261,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JoinOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */

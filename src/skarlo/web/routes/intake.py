@@ -5,16 +5,16 @@ from __future__ import annotations
 import tempfile
 from urllib.parse import quote
 
-from flask import Response, current_app
+import polars as pl
+from flask import Response, current_app, request
 from flask_openapi3 import Tag
 from sqlmodel import Session
 
-from skarlo.core.steps import Progress
-from skarlo.intake import Source, read_table
+from skarlo.core.steps import Progress, Steps
+from skarlo.intake import Source
 from skarlo.intake.joining import Account, account
-from skarlo.intake.read import as_text
+from skarlo.intake.read import as_text, read_pieces
 from skarlo.studies import catalog, moving, words
-from skarlo.studies.refusals import Refusal
 
 from ..models import (
     FindingsOut,
@@ -29,7 +29,7 @@ from ..models import (
     WordPath,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import LONG, Made, answer, api, evaluator, immutable, read_of, results_of
+from ..shared import LONG, Made, answer, api, awaited, evaluator, immutable, read_of, results_of
 from .studies import chunks, forget, made
 
 TAG = [Tag(name="intake")]
@@ -65,18 +65,21 @@ def _findings(records: Session, study_id: int) -> FindingsOut:
     return FindingsOut(findings=words.answered(records, study_id, found))
 
 
-@api.get("/joins", tags=TAG, responses={200: JoinOut})
+@api.get("/joins", tags=TAG, responses={200: JoinOut, **LONG})
 @needs("write")
 def read_join(query: JoinQuery) -> Response:
     """How two uploads join on their ids."""
-    return answer(JoinOut(**_account(query).counts()))
+    sides = _sides(query)
+    key = f"join {' '.join(f'{source.path.name} {column}' for source, column in sides)}"
+    found = awaited(key, "joining on the ids", lambda tell: _account(sides, tell), request.full_path)
+    return answer(JoinOut(**found.counts()))
 
 
 @api.get("/joins/<which>.csv", tags=TAG)
 @needs("write")
 def save_join(path: JoinPath, query: JoinQuery) -> Response:
     """The ids of one set of a join, as CSV."""
-    ids = getattr(_account(query), path.which).rename(query.holdout_id)
+    ids = getattr(_account(_sides(query)), path.which).rename(query.holdout_id)
     return Response(ids.to_frame().write_csv(), mimetype="text/csv",
                     headers={"Content-Disposition": f"attachment; filename={path.which}.csv"})  # fmt: skip
 
@@ -112,13 +115,19 @@ def import_study(query: UploadQuery) -> Response:
     return made("bringing the study in", bring)
 
 
-def _account(query: JoinQuery) -> Account:
-    sides = []
+def _sides(query: JoinQuery) -> list[tuple[Source, str]]:
     with workspace().session() as records:
-        for upload, column in ((query.holdout, query.holdout_id), (query.answers, query.answers_id)):
-            found = catalog.upload_of(records, upload, signed_in())
-            table = read_table(Source(workspace().blob(found.sha256), found.name))
-            if column not in table.columns:
-                raise Refusal(f"{found.name} has no column {column}", "id")
-            sides.append(as_text(table[column]))
-    return account(*sides)
+        sides = [
+            (catalog.upload_of(records, upload, signed_in()), column)
+            for upload, column in ((query.holdout, query.holdout_id), (query.answers, query.answers_id))
+        ]
+    return [(Source(workspace().blob(u.sha256), u.name), column) for u, column in sides]
+
+
+def _account(sides: list[tuple[Source, str]], tell: Progress | None = None) -> Account:
+    steps, ids = Steps(tell, 3), []
+    for source, column in sides:
+        steps.next(f"reading the ids of {source.name}")
+        ids.append(pl.concat([as_text(piece[column]) for piece in read_pieces(source, [column])]))
+    steps.next("joining")
+    return account(*ids)

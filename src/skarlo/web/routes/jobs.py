@@ -13,7 +13,7 @@ from skarlo.studies.refusals import Missing
 from .. import problems
 from ..models import JobOut, JobPath, Problem
 from ..security import signed_in
-from ..shared import Made, Pending, answer, api, jobs
+from ..shared import Made, Pending, Taken, answer, api, jobs
 
 TAG = [Tag(name="jobs")]
 LOG = logging.getLogger("skarlo.web")
@@ -57,7 +57,7 @@ def _job_out(job: Job, then: str | None = None) -> JobOut:
         if response.status_code == 500:
             LOG.error("unexpected error in a job", exc_info=job.error)
         problem = Problem.model_validate(response.get_json())
-    if isinstance(job.result, Made):
+    if isinstance(job.result, Made | Taken):
         then = job.result.then
     return JobOut(id=job.id, what=job.what, step=job.step, done=job.done, of=job.of, state=job.state, then=then,
                   problem=problem)  # fmt: skip

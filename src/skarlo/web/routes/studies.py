@@ -4,21 +4,23 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Callable, Iterator
-from typing import Any
+from typing import Any, cast
 
-import polars as pl
-from flask import Response, request
+from flask import Response, current_app, request
 from flask_openapi3 import Tag
 from sqlmodel import Session, col, select
 
 from skarlo.core import explain, tally
 from skarlo.core.steps import Progress
-from skarlo.intake import InputError, Source, read_table
-from skarlo.intake.guess import describe, guess
+from skarlo.intake import Source
+from skarlo.intake.describe import describe
+from skarlo.intake.guess import guess
+from skarlo.intake.read import read_pieces
 from skarlo.report import drafting
 from skarlo.report.revisions import revisions_of, stamp
 from skarlo.report.scope import Scope, letter
 from skarlo.studies import catalog, versions
+from skarlo.studies.evaluating import Remembered
 from skarlo.studies.records import StudyRecord, Upload, User, VersionRecord
 from skarlo.studies.refusals import Missing, Refusal
 from skarlo.studies.stacking import stack
@@ -45,14 +47,16 @@ from ..models import (
     TalliesOut,
     TallyOut,
     UploadOut,
+    UploadPath,
     UploadQuery,
     VersionOut,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import LONG, Made, answer, api, awaited, immutable, read_of, results_of
+from ..shared import LONG, Made, Taken, answer, api, awaited, immutable, read_of, results_of
 
 TAG = [Tag(name="studies")]
 CHUNK = 1 << 20
+Columns = list[dict[str, Any]]
 
 
 def chunks() -> Iterator[bytes]:
@@ -61,7 +65,7 @@ def chunks() -> Iterator[bytes]:
         yield chunk
 
 
-@api.post("/uploads", tags=TAG, responses={201: UploadOut})
+@api.post("/uploads", tags=TAG, responses={201: UploadOut, **LONG})
 @needs("write")
 def upload(query: UploadQuery) -> Response:
     """Take a file in (the request's body), read it, and say what its columns look like."""
@@ -69,27 +73,60 @@ def upload(query: UploadQuery) -> Response:
     name = query.name.replace("\\", "/").rsplit("/", 1)[-1]
     if size == 0:
         raise Refusal(f"{name} is empty", "name")
-    try:
-        table = read_table(Source(workspace().blob(sha256), name))
-    except InputError:
-        forget(workspace(), sha256)
-        raise
+    kept, user, remembered = workspace(), signed_in(), _remembered()
+
+    def take(tell: Progress) -> Taken:
+        try:
+            columns = remembered.get(f"{sha256} {name}", lambda: _described(kept, sha256, name, tell))
+        except Exception:
+            forget(kept, sha256)
+            raise
+        with kept.session() as records:
+            record = Upload(sha256=sha256, name=name, size=size, user_id=user.id or 0)
+            records.add(record)
+            records.flush()
+            return Taken(_upload_out(record, columns))
+
+    return answer(awaited(secrets.token_hex(8), f"reading {name}", take).upload, 201)
+
+
+@api.get("/uploads/<int:upload_id>", tags=TAG, responses={200: UploadOut, **LONG})
+@needs("write")
+def read_upload(path: UploadPath) -> Response:
+    """An upload of one's own, and what its columns look like."""
     with workspace().session() as records:
-        record = Upload(sha256=sha256, name=name, size=size, user_id=signed_in().id or 0)
-        records.add(record)
-        records.flush()
-        return answer(_described(record, table), 201)
+        record = catalog.upload_of(records, path.upload_id, signed_in())
+    return answer(_upload_out(record, _columns_of(record)))
 
 
-def _described(record: Upload, table: pl.DataFrame) -> UploadOut:
-    columns = describe(table)
+def _columns_of(record: Upload) -> Columns:
+    """What the columns of an upload look like. Raises Pending."""
+    kept, remembered, key = workspace(), _remembered(), f"{record.sha256} {record.name}"
+
+    def look(tell: Progress) -> Columns:
+        return remembered.get(key, lambda: _described(kept, record.sha256, record.name, tell))
+
+    return awaited(f"columns {key}", f"reading {record.name}", look, f"/api/v1/uploads/{record.id}")
+
+
+def _remembered() -> Remembered:
+    """What the columns of the last uploads looked like."""
+    return cast(Remembered, current_app.extensions["skarlo-uploads"])
+
+
+def _described(kept: Workspace, sha256: str, name: str, tell: Progress) -> Columns:
+    return describe(read_pieces(Source(kept.blob(sha256), name)), tell)
+
+
+def _upload_out(record: Upload, columns: Columns) -> UploadOut:
+    rows = columns[0]["rows"] if columns else 0
     return UploadOut.model_validate({
-        "id": record.id, "name": record.name, "sha256": record.sha256, "size": record.size, "rows": table.height,
-        "columns": columns, "guess": guess(columns, table.height),
+        "id": record.id, "name": record.name, "sha256": record.sha256, "size": record.size, "rows": rows,
+        "columns": columns, "guess": guess(columns, rows),
     })  # fmt: skip
 
 
-@api.post("/uploads/stack", tags=TAG, responses={201: UploadOut})
+@api.post("/uploads/stack", tags=TAG, responses={201: UploadOut, **LONG})
 @needs("write")
 def stack_uploads(body: StackIn) -> Response:
     """Make one hold-out of several uploads, one for each split."""
@@ -97,7 +134,7 @@ def stack_uploads(body: StackIn) -> Response:
         user = signed_in()
         parts = {split: catalog.upload_of(records, upload, user) for split, upload in body.parts.items()}
         record = stack(workspace(), records, user, parts)
-        return answer(_described(record, read_table(Source(workspace().blob(record.sha256), record.name))), 201)
+    return answer(_upload_out(record, _columns_of(record)), 201)
 
 
 def forget(kept: Workspace, sha256: str) -> None:
