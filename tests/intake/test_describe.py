@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from skarlo import intake
 from skarlo.intake.describe import FEW, Distinct, describe
-from skarlo.intake.read import Source, read_pieces, read_table
+from skarlo.intake.read import Source, pieces_about, read_pieces, read_table
 
 CELLS = st.one_of(st.none(), st.sampled_from(["a", "b", "1", "2.5", "-3", "", " yes", "inf"]), st.text(max_size=3))
 
@@ -87,6 +87,20 @@ def test_pieces_are_the_table(tmp_path, monkeypatch):
         assert (ids.columns, ids["id"].to_list()) == (["id"], table["id"].to_list()), path.name
         with pytest.raises(intake.InputError, match="there is no such column"):
             list(read_pieces(source, ["y"]))
+
+
+def test_about_how_many_pieces_there_are(tmp_path, monkeypatch):
+    monkeypatch.setattr("skarlo.intake.read.PIECE", 1000)
+    lines = [f"row-{i:06d},{i / 8:.5f}" for i in range(25_500)]
+    (tmp_path / "t.csv").write_text("\n".join(["id,x", *lines]) + "\n")
+    source = Source(tmp_path / "t.csv", "t.csv")
+    assert 24 <= pieces_about(source) <= 28
+    said = []
+    describe(read_pieces(source), lambda done, of, what: said.append((done, of, what)), pieces_about(source))
+    assert said[0][2] == "0 rows read"
+    assert all(done < of for done, of, _ in said)
+    (tmp_path / "t.csv.gz").write_bytes(gzip.compress(b"id,x\na,1\n"))
+    assert pieces_about(Source(tmp_path / "t.csv.gz", "t.csv.gz")) == 1
 
 
 def test_a_file_of_a_header_alone_has_columns_and_no_rows(tmp_path):

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+import os
 from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import numpy as np
@@ -109,21 +111,22 @@ class _Column:
         }  # fmt: skip
 
 
-def describe(pieces: Iterable[pl.DataFrame], progress: Progress | None = None) -> list[dict[str, Any]]:
+def describe(pieces: Iterable[pl.DataFrame], progress: Progress | None = None, about: int = 1) -> list[dict[str, Any]]:
     """Each column's name, rows, first values, distinct and empty values, the values if few with their counts, which of
     them are nearly alike, and whether they are numbers.
 
     Parameters
     ----------
     pieces : a table in one or more pieces, in row order
+    about : how many pieces there are, as far as is known
     progress : told of each piece before it is looked at; what it raises stops the work
     """
     columns: list[_Column] = []
-    steps, rows = Steps(progress), 0
-    for piece in pieces:
-        steps.next(f"{rows:,} rows read")
-        rows += piece.height
-        columns = columns or [_Column(name) for name in piece.columns]
-        for column in columns:
-            column.add(piece[column.name])
-    return [column.told() for column in columns]
+    steps, rows = Steps(progress, about), 0
+    with ThreadPoolExecutor(os.cpu_count()) as several:
+        for piece in pieces:
+            steps.next(f"{rows:,} rows read")
+            rows += piece.height
+            columns = columns or [_Column(name) for name in piece.columns]
+            list(several.map(lambda column, piece=piece: column.add(piece[column.name]), columns))
+        return list(several.map(_Column.told, columns))

@@ -224,6 +224,16 @@ def read_table(source: Source, text: Collection[str] | None = None) -> pl.DataFr
             return rows.collect()
 
 
+def pieces_about(source: Source) -> int:
+    """About how many pieces `read_pieces` gives, from the size and the first lines; 1 where these do not tell."""
+    with _open(source, False) as raw:
+        head = raw.read(HEAD)
+    lines = head.count(b"\n")
+    if lines < 2 or head.startswith((GZIP, PARQUET, ARROW)):
+        return 1
+    return 1 + int(source.path.stat().st_size * lines / len(head)) // PIECE
+
+
 def read_pieces(source: Source, columns: Collection[str] | None = None) -> Iterator[pl.DataFrame]:
     """Read a table piece by piece, in row order, so that it is never whole in memory; at least one piece comes.
 

@@ -15,7 +15,7 @@ from skarlo.core.steps import Progress
 from skarlo.intake import Source
 from skarlo.intake.describe import describe
 from skarlo.intake.guess import guess
-from skarlo.intake.read import read_pieces
+from skarlo.intake.read import pieces_about, read_pieces
 from skarlo.report import drafting
 from skarlo.report.revisions import revisions_of, stamp
 from skarlo.report.scope import Scope, letter
@@ -115,7 +115,8 @@ def _remembered() -> Remembered:
 
 
 def _described(kept: Workspace, sha256: str, name: str, tell: Progress) -> Columns:
-    return describe(read_pieces(Source(kept.blob(sha256), name)), tell)
+    source = Source(kept.blob(sha256), name)
+    return describe(read_pieces(source), tell, pieces_about(source))
 
 
 def _upload_out(record: Upload, columns: Columns) -> UploadOut:
