@@ -10,7 +10,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 import brute
-from skarlo.core import agreement, counts, intervals, probability, ranking, table, tally
+from skarlo.core import counts, probability, ranking, table, tally
 from skarlo.core.answers import Answers
 from skarlo.core.table import Sampling, Table
 
@@ -145,17 +145,6 @@ def test_matthews_and_kappa_by_their_formulas(tp, fp, fn, tn):
         assert found["kappa"]["value"] is None
 
 
-def test_published_intervals():
-    # Newcombe 1998, Stat. Med. 17:857, table I, score method.
-    for (k, n), ends in {
-        (81, 263): (0.2553, 0.3662), (15, 148): (0.0624, 0.1605), (0, 20): (0.0, 0.1611), (1, 29): (0.0061, 0.1718),
-    }.items():  # fmt: skip
-        assert intervals.wilson(k, n, 0.95) == pytest.approx(ends, abs=5e-5)
-    # Newcombe 1998, Stat. Med. 17:873, table II, method 10: 9/10 against 3/10.
-    a, b = intervals.wilson(9, 10, 0.95), intervals.wilson(3, 10, 0.95)
-    assert intervals.hybrid_difference(0.9, a, 0.3, b) == pytest.approx((0.1705, 0.8090), abs=5e-5)
-
-
 def test_interval_kinds_change_where_they_should():
     few = answered([(0.1, False), (0.2, False), (0.3, True), (0.9, True)])
     assert ranking.roc_auc(few, 0.95, NAMES)["interval"] == "newcombe5"
@@ -185,19 +174,3 @@ def test_thin_rates_are_marked():
     found = counts.count_metrics(table_of(3, 2, 40, 900), 1, Sampling(), NAMES)
     assert found["precision"]["thin"] is True
     assert "thin" not in found["recall"]
-
-
-def test_kappa_of_cohens_own_table():
-    shares = np.array([[0.44, 0.07, 0.09], [0.05, 0.20, 0.05], [0.01, 0.03, 0.06]])
-    assert float(agreement.kappa(shares)) == pytest.approx(0.492, abs=5e-4)  # Cohen 1960, Educ. Psychol. Meas. 20:37
-
-
-def test_the_area_of_hanley_and_mcneils_ratings():
-    """Ratings 1 to 5 of 58 normal and 51 abnormal patients (Hanley and McNeil 1982, Radiology 143:29): 0.893, 0.032."""
-    normal, abnormal = [33, 6, 6, 11, 2], [3, 2, 2, 11, 33]
-    score = np.repeat(np.tile(np.arange(1.0, 6.0), 2), normal + abnormal)
-    positive = np.repeat([False, True], [sum(normal), sum(abnormal)])
-    t = tally.make(score, positive)
-    area = ranking.roc_area(t)
-    assert area == pytest.approx(0.893, abs=5e-4)
-    assert math.sqrt(ranking.delong_variance(t, area)) == pytest.approx(0.032, abs=2e-3)
