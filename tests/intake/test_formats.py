@@ -16,7 +16,7 @@ from asking import guessed
 from skarlo.intake import InputError, Source, read_table
 from skarlo.intake import read as reading
 from skarlo.intake.describe import describe
-from skarlo.intake.read import as_number, format_of
+from skarlo.intake.read import as_number, format_of, read_pieces
 
 TABLE = pl.DataFrame({"id": ["007", "é, ü", 'a "quoted" b'], "p": ["0.25", "1e-3", "1"]})
 
@@ -101,14 +101,26 @@ def test_broken_files_are_refused_in_one_line(tmp_path):
 
 
 def outcome(folder, data):
-    """A table, or a refusal whose every line names the file."""
-    try:
-        found = read(folder, data)
-    except InputError as e:
-        assert e.lines()
-        assert all(line.startswith("table.csv") and "\n" not in line for line in e.lines())
-    else:
-        assert isinstance(found, pl.DataFrame)
+    """A table, or a refusal whose every line names the file; alike whole, with numbers, and piece by piece."""
+    (folder / "table.csv").write_bytes(data)
+    source = Source(folder / "table.csv", "table.csv")
+    seen = []
+    for look in (
+        lambda: described(read_table(source)),
+        lambda: described(read_table(source, ())),
+        lambda: [(c["name"], c["rows"]) for c in describe(read_pieces(source))],
+    ):
+        try:
+            seen.append(look())
+        except InputError as e:
+            assert e.lines()
+            assert all(line.startswith("table.csv") and "\n" not in line for line in e.lines())
+            seen.append(None)
+    assert seen[0] == seen[1] == seen[2]
+
+
+def described(table):
+    return [(name, table.height) for name in table.columns]
 
 
 HEADS = st.sampled_from([b"PAR1", b"ARROW1\0\0", b"\x1f\x8b", b"{", b"\xff\xfe", b"id,p\n"])
