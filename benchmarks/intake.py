@@ -74,7 +74,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         write(Path(name), n)
         size = sum(f.stat().st_size for f in Path(name).iterdir())
-        works = {"ours": OURS, "polars": POLARS, "typed": TYPED, "idle ours": IDLE["ours"], "idle polars": IDLE["polars"]}
+        works = {"ours": OURS, "polars": POLARS, "typed": TYPED} | {f"idle {k}": code for k, code in IDLE.items()}
         took = medians({k: lambda c=c: run(c, name) for k, c in works.items()}, 5)
         ours = took["ours"] - took["idle ours"]
         for which, how in (("typed", "as it does by itself, types told"), ("polars", "all as text")):

@@ -8,6 +8,8 @@ import re
 from playwright.sync_api import expect
 from sqlmodel import select
 
+from files import rows_of as file_rows
+from files import write_csv, write_study
 from skarlo.sample import write_citizen_reports
 from skarlo.studies.records import User
 from skarlo.web.demo import bring_in
@@ -245,3 +247,34 @@ def test_a_study_of_six_classes_with_rows_without_an_answer(person, server, tmp_
     ana.get_by_role("link", name="Dossier").first.click()
     ana.get_by_role("button", name="Start from a draft of the numbers").click()
     expect(ana.get_by_label("The argument")).to_have_value(re.compile("on the 1,500 rows of 6 classes"))
+
+
+def test_one_more_candidate_by_keyboard(person, server, tmp_path):
+    with server.workspace.session() as records:
+        ana_herself = records.exec(select(User).where(User.name == "ana")).one()
+    folder = write_study(tmp_path / "files").parent
+    number = bring_in(server.workspace, folder / "study.toml", ana_herself)
+    better = [{**r, "p": (0.9 if r["actual"] == "yes" else 0.1) + i / 1e4} for i, r in enumerate(file_rows())]
+    path = write_csv(tmp_path / "third_model.csv", [*better[:-1], {**better[-1], "id": "stranger"}], ["id", "p"])
+    ana = person("ana")
+    ana.goto(f"{server.address}/studies/{number}/intake")
+    ana.get_by_role("button", name="Add a candidate").focus()
+    ana.keyboard.press("Enter")
+    asked = ana.get_by_role("dialog", name="One more candidate")
+    asked.get_by_label("File of answers").set_input_files(path)
+    expect(asked.get_by_label("Name of the candidate")).to_have_value("third model")
+    expect(asked.get_by_label("Score column")).to_have_value("p")
+    asked.get_by_role("button", name="Add it to the study").press("Enter")
+    expect(asked.get_by_role("alert")).to_contain_text("id stranger")
+    ana.keyboard.press("Escape")
+    expect(asked).to_be_hidden()
+    expect(ana.locator("[data-candidate]")).to_have_count(2)
+
+    write_csv(path, better, ["id", "p"])
+    ana.get_by_role("button", name="Add a candidate").press("Enter")
+    asked.get_by_label("File of answers").set_input_files(path)
+    expect(asked.get_by_label("Score column")).to_have_value("p")
+    asked.get_by_role("button", name="Add it to the study").press("Enter")
+    expect(ana.locator("[data-candidate='third model']")).to_contain_text("200 rows matched")
+    ana.get_by_role("link", name="Line-up").first.click()
+    expect(ana.locator("[data-part='sentence']")).to_contain_text("third model")

@@ -56,6 +56,50 @@ def test_a_new_file_is_a_new_version_and_the_older_stays(ana, study_id, tmp_path
     assert ana("GET", f"/studies/{study_id}/results").json["candidates"][0]["version"] is None
 
 
+def one_more(client, study_id, path, **said):
+    sent = upload(client, path).json["id"]
+    return client("POST", f"/studies/{study_id}/candidates",
+                  {"upload": sent, "name": "Better", "score": "p", "cutoff": 0.6, **said})  # fmt: skip
+
+
+def test_one_more_candidate_joins_the_study(ana, study_id, tmp_path):
+    before = ana("GET", f"/studies/{study_id}/results").json
+    answer = one_more(ana, study_id, better(tmp_path), in_use=True)
+    assert answer.status_code == 201
+    assert [(c["letter"], c["name"], c["in_use"]) for c in answer.json["candidates"]] == [
+        ("A", "Scores", False), ("B", "Labels", False), ("C", "Better", True),
+    ]  # fmt: skip
+    after = ana("GET", f"/studies/{study_id}/results").json
+    assert after["candidates"][2]["cutoff"]["value"] == 0.6
+    assert after["candidates"][:2] == before["candidates"][:2], "the others are as they were"
+    assert len(after["pairs"]) == 3
+    assert [v["number"] for v in answer.json["candidates"][2]["versions"]] == [1]
+
+
+def test_a_letter_and_a_name_are_never_given_twice(ana, study_id, tmp_path):
+    assert one_more(ana, study_id, better(tmp_path)).status_code == 201
+    again = one_more(ana, study_id, better(tmp_path))
+    assert (again.status_code, again.json["field"]) == (422, "name")
+    assert ana("DELETE", f"/studies/{study_id}/candidates/3").status_code == 200
+    deleted = one_more(ana, study_id, better(tmp_path))
+    assert "it was deleted" in deleted.json["detail"]
+    other = one_more(ana, study_id, better(tmp_path), name="Best")
+    assert [c["letter"] for c in other.json["candidates"]] == ["A", "B", "D"]
+
+
+def test_a_candidate_that_does_not_fit_leaves_the_study_as_it_was(ana, signed_in, study_id, tmp_path):
+    before = ana("GET", f"/studies/{study_id}").json
+    short = better(tmp_path, [{**r, "p": 0.5} for r in rows_of()[:50]])
+    refused = one_more(ana, study_id, short, in_use=True)
+    assert refused.status_code == 422
+    assert refused.json["count"] == 150
+    assert "has no answer for this hold-out row" in refused.json["problems"][0]["message"]
+    assert ana("GET", f"/studies/{study_id}").json == before
+    assert one_more(ana, 99, better(tmp_path)).status_code == 404
+    vic = signed_in("vic")
+    assert vic("POST", f"/studies/{study_id}/candidates", {"upload": 1, "name": "x"}).status_code == 403
+
+
 def test_what_a_version_leaves_out_stays_and_what_it_says_to_be_none_goes(ana, study_id, tmp_path):
     def kept(**said):
         rows = [{**r, "why": "so", "eur": "0.002"} for r in rows_of()]

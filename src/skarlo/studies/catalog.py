@@ -125,13 +125,53 @@ def create(
     session.flush()
     for record in records:
         record.study_id = study.id or 0
-        session.add(record)
-        session.flush()
-        session.add(VersionRecord(candidate_id=record.id or 0, number=1, sha256=record.sha256, columns=record.columns,
-                                  file_name=record.file_name, user_id=user.id or 0))  # fmt: skip
+        _keep(session, user, record)
     session.add(DossierRecord(study_id=study.id or 0, heading=study.title))
     note(session, user, "study made", study.id, {"rows": len(loaded.actual), "candidates": len(records)})
     return study
+
+
+def add_candidate(
+    workspace: Workspace, session: Session, user: User, study_id: int, upload: Upload, entry: dict[str, Any],
+    progress: Progress | None = None,
+) -> CandidateRecord:  # fmt: skip
+    """Take one more candidate into a study, after the others.
+
+    Parameters
+    ----------
+    entry : its entry of the study file: name, score or label, cutoff, in_use
+
+    Raises
+    ------
+    InputError, Refusal
+        When its answers do not fit the rows, or its name is taken; nothing is kept then.
+    """
+    study = study_of(session, study_id)
+    ever = session.exec(select(CandidateRecord).where(CandidateRecord.study_id == study_id)).all()
+    if any(c.name == entry["name"] for c in ever):
+        where = "" if any(c.name == entry["name"] and c.deleted is None for c in ever) else "; it was deleted"
+        raise Refusal(f"the study has a candidate named {entry['name']} already{where}", "name")
+    record = _candidate(1 + max(c.position for c in ever), upload, entry)  # letters are never given twice
+    record.study_id = study_id
+    others = candidates_of(session, study_id)
+    tried = [c.model_copy(update={"in_use": c.in_use and not record.in_use}) for c in others]
+    read_study(spec_of(study, [*tried, record]), files_of(workspace, study, [*tried, record]), progress)
+    if record.in_use:
+        for other in others:
+            other.in_use = False
+            session.add(other)
+    _keep(session, user, record)
+    note(session, user, "candidate added", study_id, {"candidate": record.name, "sha256": record.sha256})
+    return record
+
+
+def _keep(session: Session, user: User, record: CandidateRecord) -> None:
+    """Keep a new candidate, with its first version."""
+    session.add(record)
+    session.flush()
+    session.add(VersionRecord(candidate_id=record.id or 0, number=1, sha256=record.sha256, columns=record.columns,
+                              file_name=record.file_name, user_id=user.id or 0))  # fmt: skip
+    session.flush()
 
 
 def columns_of(entry: dict[str, Any]) -> dict[str, Any]:

@@ -14,6 +14,7 @@ from skarlo.studies import catalog, deleting, versions
 from skarlo.studies.refusals import Refusal
 
 from ..models import (
+    CandidateIn,
     CandidatePath,
     DeletedList,
     DeletedPath,
@@ -32,6 +33,21 @@ from .studies import lines, made, study_out
 
 TAG = [Tag(name="versions")]
 MOST = 1 << 20
+
+
+@api.post("/studies/<int:study_id>/candidates", tags=TAG, responses={201: StudyOut, **LONG})
+@needs("write")
+def add_candidate(path: StudyPath, body: CandidateIn) -> Response:
+    """Take one more candidate into a study; it joins and checks first."""
+    kept, user = workspace(), signed_in()
+
+    def add(tell: Progress) -> Made:
+        with kept.session() as records:
+            upload = catalog.upload_of(records, body.upload, user)
+            catalog.add_candidate(kept, records, user, path.study_id, upload, body.model_dump(), tell)
+        return Made(path.study_id)
+
+    return made("taking the candidate in", add)
 
 
 @api.post("/studies/<int:study_id>/candidates/<int:position>/versions", tags=TAG, responses={201: StudyOut, **LONG})

@@ -3,39 +3,12 @@ import { type JoinQuery, useJoin } from "../../api/queries";
 import { Button, Tile } from "../../parts/basics";
 import { Entry } from "../../parts/Entry";
 import { count } from "../../parts/number";
+import type { Answers } from "./answers";
 import { MadeWith } from "./MadeWith";
 import { probabilitiesOf } from "./mapping";
 import { Pick as PickOne } from "./Pick";
 
 type Upload = Schemas["UploadOut"];
-export type Answers = {
-  upload: Upload;
-  name: string;
-  id: string;
-  kind: "score" | "probabilities" | "label";
-  column: string;
-  cutoff: string;
-  in_use: boolean;
-  no_answer: "error" | "wrong" | "left_out";
-  version: string;
-  price: string;
-  latency: string;
-  reason: string;
-  priced: string;
-  made_with: Record<string, unknown>;
-};
-
-const amount = (text: string) => (text.trim() === "" ? null : Number(text));
-
-/** How a candidate was made and what it costs, as the HTTP interface takes it. */
-export const made = (a: Pick<Answers, "version" | "price" | "priced" | "reason" | "latency" | "made_with">) => ({
-  version: a.version.trim() || null,
-  reason: a.reason || null,
-  price: a.priced || null,
-  price_per_1000: a.priced ? null : amount(a.price),
-  latency_ms: amount(a.latency),
-  made_with: a.made_with,
-});
 
 const KINDS = { score: "a score", probabilities: "probabilities", label: "a class" } as const;
 const NO_ANSWER = { error: "stop the study", wrong: "count as wrong", left_out: "are left out" } as const;

@@ -7,7 +7,8 @@ import { Button, Fault, Tile } from "../../parts/basics";
 import { Confirm } from "../../parts/Confirm";
 import { Modal } from "../../parts/Modal";
 import { count } from "../../parts/number";
-import { made } from "./CandidateRow";
+import { type Answers, answersOf, entryOf, isSaid, made } from "./answers";
+import { CandidateRow } from "./CandidateRow";
 import { MadeWith } from "./MadeWith";
 import { Pick as PickOne } from "./Pick";
 import { Take } from "./Take";
@@ -41,7 +42,8 @@ function useChange(id: number) {
 
 /** The candidates: their files, how they joined, their versions. */
 export function Candidates() {
-  const { study } = useScope();
+  const { study, mayWrite } = useScope();
+  const [adding, setAdding] = useState(false);
   return (
     <>
       <h2 className="text-lg mt-6 mb-1">The candidates</h2>
@@ -50,7 +52,65 @@ export function Candidates() {
           <One key={c.position} c={c} />
         ))}
       </ul>
+      {mayWrite && (
+        <Button className="mt-2" onClick={() => setAdding(true)}>
+          Add a candidate
+        </Button>
+      )}
+      {adding && <NewCandidate onDone={() => setAdding(false)} />}
     </>
+  );
+}
+
+/** One more candidate: its file, and what its columns are. */
+function NewCandidate({ onDone }: { onDone: () => void }) {
+  const { study, results, many } = useScope();
+  const change = useChange(study.id);
+  const [answers, setAnswers] = useState<Answers | null>(null);
+  const holdoutId = String((study.mapping as { id?: string }).id ?? "");
+  const classes = many ? results.holdout.classes : null;
+  const position = 1 + Math.max(...study.candidates.map((c) => c.position));
+  const keep = async (a: Answers) => {
+    await change.mutateAsync(() =>
+      got(
+        api.POST("/api/v1/studies/{study_id}/candidates", {
+          params: { path: { study_id: study.id } },
+          body: entryOf(a, holdoutId, classes),
+        }),
+      ),
+    );
+    onDone();
+  };
+  return (
+    <Modal open onOpenChange={(open) => !open && onDone()} title="One more candidate">
+      {answers ? (
+        <CandidateRow
+          a={answers}
+          position={position}
+          askId={holdoutId !== ""}
+          classes={classes}
+          join={null}
+          onChange={(said) => setAnswers({ ...answers, ...said })}
+          onRemove={() => setAnswers(null)}
+        />
+      ) : (
+        <Take
+          label="File of answers"
+          hint="for the rows of this study"
+          onBusy={() => undefined}
+          onTaken={(u) => setAnswers(answersOf(u, holdoutId, classes))}
+        />
+      )}
+      <Fault error={change.error} />
+      <Button
+        kind="strong"
+        className="mt-3"
+        disabled={!answers || !isSaid(answers, classes) || change.isPending}
+        onClick={() => answers && void keep(answers).catch(() => undefined)}
+      >
+        {change.isPending ? "Joining and checking …" : "Add it to the study"}
+      </Button>
+    </Modal>
   );
 }
 

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { readMadeWith } from "../../api/client";
 import { Fault } from "../../parts/basics";
 import { Entry } from "../../parts/Entry";
-import type { Answers } from "./CandidateRow";
+import type { Answers } from "./answers";
 import type { Upload } from "./mapping";
 import { Pick as PickOne } from "./Pick";
 

@@ -4,47 +4,13 @@ import { useNavigate } from "react-router";
 import { api, got } from "../../api/client";
 import { TopBar } from "../../app/TopBar";
 import { Button, Fault } from "../../parts/basics";
-import { type Answers, CandidateRow, made } from "./CandidateRow";
+import { type Answers, answersOf, entryOf, isSaid } from "./answers";
+import { CandidateRow } from "./CandidateRow";
 import { HoldoutForm } from "./HoldoutForm";
-import {
-  classesOf,
-  columnOf,
-  holdoutOf,
-  inOrder,
-  isMany,
-  type Mapping,
-  mappingOf,
-  missing,
-  probabilitiesOf,
-  sure,
-  type Upload,
-} from "./mapping";
+import { classesOf, holdoutOf, inOrder, isMany, type Mapping, mappingOf, missing, type Upload } from "./mapping";
 import { type Quoted, QuotedForm, quotedOf, quotedReady } from "./QuotedForm";
 import { Several } from "./Several";
 import { Take } from "./Take";
-
-function answersOf(u: Upload, holdoutId: string, many: string[] | null): Answers {
-  const { id, score, label } = u.guess;
-  const read = score?.column ? score : label;
-  const probable = many !== null && Object.keys(probabilitiesOf(u, many)).length === many.length;
-  const named = u.columns.find((c) => c.name !== holdoutId && c.distinct <= 40)?.name ?? "";
-  return {
-    upload: u,
-    name: u.name.replace(/(\.[a-z]+)+$/i, "").replaceAll(/[_-]+/g, " "),
-    id: columnOf(u, holdoutId) ? holdoutId : (id?.column ?? ""),
-    kind: many ? (probable ? "probabilities" : "label") : score?.column ? "score" : "label",
-    column: many ? (label?.column ?? named) : read && read.also.length === 0 ? (read.column ?? "") : "",
-    cutoff: "0.5",
-    in_use: false,
-    no_answer: "error",
-    version: "",
-    price: "",
-    latency: "",
-    reason: sure(u.guess.reason),
-    priced: sure(u.guess.price),
-    made_with: {},
-  };
-}
 
 /** The classes where there are three or more. */
 const manyOf = (u: Upload, m: Mapping) => (isMany(u, m) ? classesOf(u, m).map((c) => c.label) : null);
@@ -81,10 +47,6 @@ export function NewStudy() {
     setAnswers([]);
     setFault(null);
   };
-  const answered = (a: Answers) =>
-    a.kind === "probabilities"
-      ? Object.keys(probabilitiesOf(a.upload, many ?? [])).length === many?.length
-      : a.column !== "" && !(many && a.kind === "score");
   const unsaid = !title.trim()
     ? "the question"
     : !mapping
@@ -92,7 +54,7 @@ export function NewStudy() {
       : (missing(holdout as Upload, mapping) ??
         (answers.length === 0
           ? "a candidate’s answers"
-          : answers.every((a) => answered(a) && a.name.trim() !== "")
+          : answers.every((a) => isSaid(a, many))
             ? quoted.every(quotedReady)
               ? null
               : "name, source and values of what is quoted"
@@ -109,18 +71,7 @@ export function NewStudy() {
             title: title.trim(),
             holdout: holdoutOf(holdout, mapping),
             quoted: quoted.map(quotedOf),
-            candidates: answers.map((a) => ({
-              upload: a.upload.id,
-              name: a.name.trim(),
-              id: mapping.id && a.id !== mapping.id ? a.id : null,
-              score: a.kind === "score" ? a.column : null,
-              label: a.kind === "label" ? a.column : null,
-              probabilities: a.kind === "probabilities" ? probabilitiesOf(a.upload, many ?? []) : null,
-              cutoff: a.kind === "score" ? Number(a.cutoff) : null,
-              in_use: a.in_use,
-              no_answer: a.no_answer,
-              ...made(a),
-            })),
+            candidates: answers.map((a) => entryOf(a, mapping.id ?? "", many)),
           },
         }),
       );
