@@ -61,8 +61,11 @@ function OpenStudy({ study, results, address, stale }: OpenProps) {
   const mayWrite = ["analyst", "admin"].includes(session.data?.user?.role ?? "");
 
   useEffect(() => {
-    if (search.toString() !== written) setSearch(new URLSearchParams(written), { replace: true });
-  }, [search, written, setSearch]);
+    if (search.toString() === written) return;
+    // from the address as it is by now: what changed it in this very moment must not be undone
+    const now = new URLSearchParams(window.location.search);
+    setSearch(writeAddress(readAddress(now, study)), { replace: true });
+  }, [search, written, study, setSearch]);
 
   useEffect(() => {
     document.title = `${titleOf(step)} · ${study.title} · Skarlo`;

@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { api, got, type Schemas, type Study } from "../../api/client";
 import { useLook } from "../../api/queries";
 import { useScope } from "../../app/scope";
@@ -64,12 +64,19 @@ export function Candidates() {
 
 /** One more candidate: its file, and what its columns are. */
 function NewCandidate({ onDone }: { onDone: () => void }) {
-  const { study, results, many } = useScope();
+  const { study, results, many, show, go } = useScope();
   const change = useChange(study.id);
   const [answers, setAnswers] = useState<Answers | null>(null);
+  const [added, setAdded] = useState<number | null>(null);
   const holdoutId = String((study.mapping as { id?: string }).id ?? "");
   const classes = many ? results.holdout.classes : null;
   const position = 1 + Math.max(...study.candidates.map((c) => c.position));
+  useEffect(() => {
+    // it is shown at once, as soon as the address may speak of it
+    if (added === null || !study.candidates.some((c) => c.position === added)) return;
+    go({ show: [...show, added] });
+    onDone();
+  }, [added, study, show, go, onDone]);
   const keep = async (a: Answers) => {
     await change.mutateAsync(() =>
       got(
@@ -79,7 +86,7 @@ function NewCandidate({ onDone }: { onDone: () => void }) {
         }),
       ),
     );
-    onDone();
+    setAdded(position);
   };
   return (
     <Modal open onOpenChange={(open) => !open && onDone()} title="One more candidate">
