@@ -114,6 +114,10 @@ class Workspace:
         except (OSError, ValueError):
             return None
 
+    def named_by_results(self) -> set[str]:
+        """The blobs that kept results lie in."""
+        return {path.read_text() for path in (self.folder / "results").iterdir() if path.is_file()}
+
     def secret(self) -> str:
         """The key that signs cookies: made once, readable by the owner only."""
         path = self.folder / "secret"

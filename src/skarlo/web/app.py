@@ -15,7 +15,7 @@ from flask_login import current_user
 from flask_openapi3 import Info, OpenAPI
 
 from skarlo import __version__
-from skarlo.studies import deleting
+from skarlo.studies import deleting, sweeping
 from skarlo.studies.evaluating import Evaluator, Remembered
 from skarlo.studies.jobs import Jobs
 from skarlo.studies.workspace import Workspace
@@ -54,6 +54,7 @@ def create_app(
     app.extensions["skarlo-uploads"] = Remembered(64)
     with workspace.session() as records:
         deleting.purge(records)
+        sweeping.sweep(workspace, records)
     security.install(app, LOOPBACK if hosts is None else hosts, https)
     problems.install(app)
     jobs.install(app)

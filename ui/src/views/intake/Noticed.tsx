@@ -4,41 +4,28 @@ import type { Schemas } from "../../api/client";
 import { sayWord, useFindings } from "../../api/queries";
 import { useScope } from "../../app/scope";
 import { Button, Fault } from "../../parts/basics";
+import { Findings } from "../../parts/Findings";
 
 type Finding = Schemas["Answered"];
-const ORDER = ["error", "warning", "note"];
 
 /** What was noticed; a warning wants a word on why it is right, which goes into the report. */
 export function Noticed() {
   const { study, query } = useScope();
   const found = useFindings(study.id, query).data?.findings ?? [];
-  if (!found.length) return null;
   const open = found.filter((f) => f.level === "warning" && !f.word).length;
-  const sorted = [...found].sort((a, b) => ORDER.indexOf(a.level) - ORDER.indexOf(b.level));
   return (
-    <section aria-label="Findings" className="mt-5">
-      <h2 className="text-lg mb-1">
-        Findings
-        {open > 0 && (
+    <Findings
+      list={found}
+      aside={
+        open > 0 && (
           <span className="text-sm text-ochre font-normal font-sans">
             {" "}
             · {open === 1 ? "one warning wants" : `${open} warnings want`} a word
           </span>
-        )}
-      </h2>
-      <ul className="max-w-[104ch]">
-        {sorted.map((f) => (
-          <li
-            key={f.key}
-            data-finding={f.code}
-            className={`border-l-[3px] px-3 mb-1.5 ${f.level === "note" ? "border-rule py-0.5" : "border-ochre bg-ochre-soft py-1.5"}`}
-          >
-            <b className="font-semibold">{f.level}</b> · {f.message}
-            {f.level === "warning" && <Word finding={f} />}
-          </li>
-        ))}
-      </ul>
-    </section>
+        )
+      }
+      below={(f) => f.level === "warning" && <Word finding={f} />}
+    />
   );
 }
 

@@ -6,6 +6,7 @@ import { saveCsv } from "../../charts/save";
 import { columnScale, Whisker } from "../../charts/Whisker";
 import { Sentence, Tile, ViewHead } from "../../parts/basics";
 import { Figure } from "../../parts/Figure";
+import { Findings } from "../../parts/Findings";
 import { shown } from "../../parts/number";
 
 type Column = { metric: string; title: string; lower?: boolean };
@@ -208,7 +209,7 @@ export function LineUpView() {
         equal: the paired tests (corrected for how many candidates there are) leave the best one among those with a
         black edge.
       </p>
-      <Findings />
+      <Findings list={results.findings} />
     </>
   );
 }
@@ -259,22 +260,3 @@ function QuotedRow({ q, skip, domains }: QuotedProps) {
 }
 
 /** What Skarlo noticed in the results. */
-export function Findings() {
-  const { results } = useScope();
-  if (results.findings.length === 0) return null;
-  return (
-    <section aria-label="Findings" className="mt-5">
-      <h2 className="text-lg mb-1">Findings</h2>
-      <ul>
-        {results.findings.map((f) => (
-          <li
-            key={f.message}
-            className={`border-l-[3px] px-3 mb-1.5 ${f.level === "note" ? "border-rule py-0.5" : "border-ochre bg-ochre-soft py-1.5"}`}
-          >
-            <b className="font-semibold">{f.level}</b> · {f.message}
-          </li>
-        ))}
-      </ul>
-    </section>
-  );
-}
