@@ -163,12 +163,11 @@ def _of_probabilities(study: Study, c: Candidate, e: Entrant) -> list[Finding]:
             return [finding("note", "scores_outside_unit", f"some scores of {c.name} lie outside 0 to 1, so nothing is "
                             "said of them as probabilities", candidate=c.name)]  # fmt: skip
         return []
-    n = int(np.count_nonzero((p < CLIP) | (p > 1.0 - CLIP)))
     wrong = int(np.count_nonzero(p < CLIP))
     if not wrong:
         return []
     return [finding("note", "probabilities_clipped", f"{c.name} gave probability 0 to what was so in {wrong:,} rows; "
-                    "log loss clips these to 1e-15", candidate=c.name, rows=n)]  # fmt: skip
+                    "log loss clips these to 1e-15", candidate=c.name, rows=wrong)]  # fmt: skip
 
 
 def _of_baselines(study: Study, against: dict[str, dict[str, dict[str, Difference]]]) -> list[Finding]:
