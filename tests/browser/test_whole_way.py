@@ -238,7 +238,7 @@ def test_a_fault_in_a_file_is_shown_with_its_rows_and_can_be_mended(person, serv
     ana = person("ana")
     make_study(ana, paths)
     alert = ana.get_by_role("alert")
-    expect(alert).to_contain_text("the files cannot be used: 2 problems")
+    expect(alert).to_contain_text("the files cannot be used: 3 problems")
     expect(alert).to_contain_text(f"boosting.csv, row 23, id {rows[21]['id']}, column id: the id stands twice")
     expect(alert).to_contain_text(f"id {rows[20]['id']}, column id: has no answer for this hold-out row")
     ana.get_by_role("button", name="Remove Boosting").click()
