@@ -14,7 +14,7 @@ from files import rows_of, write_study
 from skarlo import intake
 from skarlo.core import telling
 from skarlo.intake import joining
-from skarlo.intake.read import Source, as_text, read_table
+from skarlo.intake.read import Source, as_text, read_pieces, read_table
 
 IDS = st.lists(st.text(alphabet="ab0é ", max_size=4), unique=True, max_size=30)
 
@@ -66,6 +66,18 @@ def test_a_blank_cell_is_an_empty_one(tmp_path):
     lines = [f"{i},{i}.25" for i in range(1000)]
     lines[900], lines[901] = "900, ", "901, 7.5"
     assert table(tmp_path, "\n".join(["id,x", *lines]) + "\n")["x"][899:902].to_list() == [899.25, None, 7.5]
+
+
+def test_a_header_means_its_names_quotes_and_all(tmp_path):
+    names = ['id"', "a, b", 'say "x"', "plain", "two\nlines"]
+    header = ",".join('"' + name.replace('"', '""') + '"' for name in names)
+    (tmp_path / "t.csv").write_text(f"{header}\na,1,2,3,4\nb,5,6,7,8\n")
+    source = Source(tmp_path / "t.csv", "t.csv")
+    assert read_table(source).columns == names
+    typed = read_table(source, ['id"', 'say "x"'])
+    assert typed.schema == dict(zip(names, [pl.String, pl.Float64, pl.String, pl.Float64, pl.Float64], strict=True))
+    assert [piece.columns for piece in read_pieces(source)] == [names]
+    assert next(read_pieces(source, ['say "x"'])).to_series().to_list() == ["2", "6"]
 
 
 def test_an_empty_column_is_no_number(tmp_path):

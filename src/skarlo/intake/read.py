@@ -113,7 +113,8 @@ def _separator(text: str, usual: str) -> str:
     return best
 
 
-def _check_header(source: Source, f: Format) -> None:
+def _header(source: Source, f: Format) -> list[str]:
+    """The names of the columns, each once."""
     with _open(source, f.compressed) as raw:
         line = io.TextIOWrapper(raw, encoding=f.encoding, newline="")
         header = next(csv.reader(line, delimiter=f.separator), [])
@@ -122,6 +123,14 @@ def _check_header(source: Source, f: Format) -> None:
     doubled = [name for name, count in Counter(header).items() if count > 1]
     if doubled:
         raise refuse("the header names a column twice", file=source.name, row=1, found=doubled[0])
+    return header
+
+
+def _called(found: list[str], header: list[str]) -> dict[str, str]:
+    """From the names that Polars gives, which keeps doubled quotes doubled, to those that the header means."""
+    if len(found) != len(header):
+        return {}
+    return {a: b for a, b in zip(found, header, strict=True) if a != b}
 
 
 @contextmanager
@@ -135,9 +144,11 @@ def _scanned(source: Source, f: Format) -> Iterator[pl.LazyFrame]:
         with _as_utf8(source, f) as path:
             yield pl.scan_ndjson(path, infer_schema_length=None)
     else:
-        _check_header(source, f)
+        header = _header(source, f)
         with _plain(source, f) as path:
-            yield pl.scan_csv(path, separator=f.separator, infer_schema=False, glob=False)
+            rows = pl.scan_csv(path, separator=f.separator, infer_schema=False, glob=False)
+            called = _called(rows.collect_schema().names(), header)
+            yield rows.rename(called) if called else rows
 
 
 @contextmanager
@@ -153,16 +164,18 @@ def _plain(source: Source, f: Format) -> Iterator[Path]:
 def _with_numbers(source: Source, f: Format, text: Collection[str]) -> pl.DataFrame | None:
     """A table whose columns not named in `text` come as numbers where they hold nothing but finite ones; None where a
     cell turns out to be no number after all."""
-    _check_header(source, f)
+    header = _header(source, f)
     with _plain(source, f) as path:
         scan = partial(pl.read_csv, path, separator=f.separator, infer_schema=False, glob=False)
         head = scan(n_rows=ROWS_TRIED)
-        numeric = [c.name for c in head if c.name not in text and c.null_count() < len(c) and _is_number(c)]
+        called = _called(head.columns, header)
+        fields = [c for c in head if called.get(c.name, c.name) not in text]
+        numeric = [c.name for c in fields if c.null_count() < len(c) and _is_number(c)]
         try:
             table = scan(schema_overrides=dict.fromkeys(numeric, pl.Float64))
         except pl.exceptions.PolarsError:
             return None
-    return table if all(table[name].is_finite().all() for name in numeric) else None
+    return table.rename(called) if all(table[name].is_finite().all() for name in numeric) else None
 
 
 def _is_number(column: pl.Series) -> bool:
