@@ -1,10 +1,16 @@
 import { Dialog } from "radix-ui";
 import type { ReactNode } from "react";
 
-type Props = { open: boolean; onOpenChange: (open: boolean) => void; title: string; children: ReactNode };
+type Props = {
+  open: boolean;
+  onOpenChange: (open: boolean) => void;
+  title: string;
+  wide?: boolean;
+  children: ReactNode;
+};
 
 /** A dialog over the page; Esc backs out. */
-export function Modal({ open, onOpenChange, title, children }: Props) {
+export function Modal({ open, onOpenChange, title, wide = false, children }: Props) {
   return (
     <Dialog.Root open={open} onOpenChange={onOpenChange}>
       <Dialog.Portal>
@@ -12,7 +18,7 @@ export function Modal({ open, onOpenChange, title, children }: Props) {
         <Dialog.Content
           data-modal=""
           aria-describedby={undefined}
-          className="fixed z-50 left-1/2 top-[18%] -translate-x-1/2 w-[30rem] max-w-[94vw] max-h-[76vh] overflow-auto bg-sheet border border-ink rounded-[4px] p-5"
+          className={`fixed z-50 left-1/2 -translate-x-1/2 max-w-[94vw] overflow-auto bg-sheet border border-ink rounded-[4px] p-5 ${wide ? "top-[8%] w-[48rem] max-h-[84vh]" : "top-[18%] w-[30rem] max-h-[76vh]"}`}
         >
           <Dialog.Title className="font-serif text-lg font-semibold mb-2">{title}</Dialog.Title>
           {children}

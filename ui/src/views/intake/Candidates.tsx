@@ -89,7 +89,7 @@ function NewCandidate({ onDone }: { onDone: () => void }) {
     setAdded(position);
   };
   return (
-    <Modal open onOpenChange={(open) => !open && onDone()} title="One more candidate">
+    <Modal open onOpenChange={(open) => !open && onDone()} title="One more candidate" wide>
       {answers ? (
         <CandidateRow
           a={answers}
@@ -269,7 +269,7 @@ function NewVersion({ c, onDone }: { c: Candidate; onDone: () => void }) {
     onDone();
   };
   return (
-    <Modal open onOpenChange={(open) => !open && onDone()} title={`A new version of ${c.name}`}>
+    <Modal open onOpenChange={(open) => !open && onDone()} title={`A new version of ${c.name}`} wide>
       <Take
         label="File of answers"
         hint="for the same rows"
