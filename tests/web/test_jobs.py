@@ -9,8 +9,9 @@ import pytest
 from asking import upload, wanted
 from files import write_study
 from skarlo.studies import catalog, evaluating
-from skarlo.studies.jobs import MOST, Jobs, Stopped
-from skarlo.web.routes import studies
+from skarlo.studies import jobs as jobs_module
+from skarlo.studies.jobs import KEPT, MOST, Jobs, Stopped
+from skarlo.web.routes import intake, studies
 
 
 class Gate:
@@ -174,6 +175,43 @@ def test_work_stops_between_its_steps():
     assert jobs.start("k", "work", lambda tell: 5, asker=1) is not job, "asked again it is begun again"
     with pytest.raises(Stopped):
         job.tell(1, 2, "more")
+
+
+def test_what_a_job_gave_is_there_for_who_comes_back_and_then_let_go(monkeypatch):
+    clock, times = [0.0], []
+    monkeypatch.setattr(jobs_module.time, "monotonic", lambda: clock[0])
+    jobs = Jobs()
+    first = jobs.start("k", "work", lambda tell: times.append(1) or "found", asker=1)
+    assert first.over.wait(30)
+    clock[0] = KEPT - 1
+    assert jobs.start("k", "work", lambda tell: times.append(2), asker=2) is first
+    assert (first.result, times) == ("found", [1])
+    clock[0] = KEPT + 1
+    again = jobs.start("k", "work", lambda tell: times.append(3), asker=1)
+    assert again is not first
+    assert again.over.wait(30)
+    assert times == [1, 3]
+    assert jobs.find(first.id, 1) is None
+
+
+def test_a_join_that_takes_long_is_answered_when_asked_again(signed_in, tmp_path, hurry, monkeypatch):
+    real, calls = intake.read_pieces, []
+
+    def slowly(source, columns=None):
+        calls.append(source.name)
+        threading.Event().wait(0.2)
+        return real(source, columns)
+
+    monkeypatch.setattr(intake, "read_pieces", slowly)
+    ana = signed_in("ana")
+    folder = write_study(tmp_path / "x").parent
+    sent = [upload(ana, folder / name).json["id"] for name in ("holdout.csv", "scores.csv")]
+    hurry()
+    job = ana("GET", f"/joins?holdout={sent[0]}&holdout_id=id&answers={sent[1]}&answers_id=id").json
+    assert ended(ana, job["id"])["state"] == "done"
+    found = ana("GET", job["then"].removeprefix("/api/v1"))
+    assert (found.status_code, found.json["matched"]) == (200, 200)
+    assert calls == ["holdout.csv", "scores.csv"], "read once"
 
 
 def test_an_upload_that_takes_long_is_found_where_the_job_says(signed_in, tmp_path, hurry, monkeypatch):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -13,6 +14,7 @@ from skarlo.core.steps import Progress
 
 State = Literal["running", "done", "failed", "stopped"]
 MOST = 200  # jobs remembered
+KEPT = 60.0  # seconds that what a job gave is at hand, for who comes back for it
 
 
 class Stopped(Exception):  # noqa: N818
@@ -37,6 +39,7 @@ class Job:
     result: Any = None
     error: Exception | None = None
     askers: set[int] = field(default_factory=set)
+    ended: float = 0.0
     over: threading.Event = field(default_factory=threading.Event)
     stopping: threading.Event = field(default_factory=threading.Event)
 
@@ -56,7 +59,12 @@ class Job:
         except Exception as e:
             self.error, self.state = e, "failed"
         finally:
+            self.ended = time.monotonic()
             self.over.set()
+
+    def answers(self) -> bool:
+        """Whether it gives what it was to give, now or soon."""
+        return self.state == "done" or (self.state == "running" and not self.stopping.is_set())
 
 
 class Jobs:
@@ -67,19 +75,25 @@ class Jobs:
         self._lock = threading.Lock()
 
     def start(self, key: str, what: str, work: Callable[[Progress], Any], asker: int) -> Job:
-        """Start work; while work of the same key runs, that is what is followed."""
+        """Start work; while work of the same key runs, or has just ended well, that is what is followed."""
         with self._lock:
+            self._forget()
             for job in self._jobs.values():
-                if job.key == key and job.state == "running" and not job.stopping.is_set():
+                if job.key == key and job.answers():
                     job.askers.add(asker)
                     return job
             job = Job(secrets.token_urlsafe(9), key, what, askers={asker})
             self._jobs[job.id] = job
-            ended = [j.id for j in self._jobs.values() if j.state != "running"]
-            for old in ended[: max(0, len(self._jobs) - MOST)]:
-                del self._jobs[old]
         threading.Thread(target=job.run, args=(work,), name=f"job {what}", daemon=True).start()
         return job
+
+    def _forget(self) -> None:
+        """Let go of what ended a while ago, and of the oldest where there are too many."""
+        over = [j for j in self._jobs.values() if j.over.is_set()]
+        late, many = time.monotonic() - KEPT, len(self._jobs) + 1 - MOST
+        for i, job in enumerate(over):
+            if job.ended < late or i < many:
+                del self._jobs[job.id]
 
     def find(self, job_id: str, asker: int) -> Job | None:
         """One's own job."""
