@@ -23,7 +23,7 @@ LIMITS = {"log_loss": (0.0, np.inf), "brier": (0.0, 2.0), "brier_skill": (-np.in
 
 
 def own_metrics(
-    spec: StudySpec, table: pl.DataFrame, classes: list[str], doing: Loading
+    spec: StudySpec, table: pl.DataFrame, file: str, classes: list[str], doing: Loading
 ) -> tuple[tuple[OwnMetric, ...], dict[str, FloatArray]]:
     """The study's own metrics, and the numeric fields that they sum."""
     numeric = tuple(c for c in table.columns if c.isidentifier())
@@ -46,9 +46,11 @@ def own_metrics(
     numbers: dict[str, FloatArray] = {}
     for name in sorted({field for m in out if m.formula for field, _ in m.formula.sums}):
         values, bad = as_number(table[name])
-        if bad:
-            doing.problems.append(Problem("a field that an own metric sums", row=bad[0] + 2, column=name,
-                                          found=as_text(table[name][bad[:1]])[0]))  # fmt: skip
+        text = as_text(table[name][bad]) if bad else None
+        for k, i in enumerate(bad):
+            found = text[k] if text is not None else ""
+            doing.problems.append(Problem("is no number, and an own metric sums this field", file, i + 2, column=name,
+                                          found=found, expected="a finite number"))  # fmt: skip
         numbers[name] = values
     return tuple(out), numbers
 

@@ -24,6 +24,18 @@ def near_labels(classes: list[str]) -> list[tuple[str, ...]]:
     return [tuple(labels) for labels in found.values() if len(labels) > 1]
 
 
+def alike_in(labels: tuple[str, ...]) -> str:
+    """What labels that are nearly alike have in common, in words.
+
+    Examples
+    --------
+    >>> alike_in(("no", "NO ")), alike_in(("1", "true"))
+    ('differ only in case or spaces', 'say the same')
+    """
+    plain = {"".join(label.split()).casefold() for label in labels}
+    return "differ only in case or spaces" if len(plain) == 1 else "say the same"
+
+
 def merged(labels: pl.Series, merge: dict[str, str]) -> pl.Series:
     """Labels with those that are merged written as the class they count as."""
     return labels.replace(merge) if merge else labels

@@ -19,7 +19,7 @@ from .asks import gates_of, own_metrics, quoted_of
 from .columns import Files, Loading, at, codes_of, in_order, measured, one_of, read_ids
 from .glance import glance
 from .holdout import Holdout, read_holdout
-from .labels import merged, near_labels
+from .labels import alike_in, merged, near_labels
 from .look import Answered, Read
 from .problems import InputError, Problem
 from .read import as_text
@@ -137,7 +137,7 @@ def _joined(spec: StudySpec, holdout: Holdout, files: Files, leave: frozenset[st
     r = _rows(spec, holdout, doing)
     kept, some = r.kept, table if r.kept.all() else table.filter(r.kept)
     answered = _answers(spec, holdout, r, files, doing)
-    own, numbers = own_metrics(spec, table, r.classes, doing)
+    own, numbers = own_metrics(spec, table, holdout.source.name, r.classes, doing)
     gates = gates_of(spec, r.classes, own, doing)
     quoted = quoted_of(spec, r.classes, doing)
     if doing.problems:
@@ -227,7 +227,7 @@ def _classes(h: HoldoutSpec, labels: pl.Series, ids: pl.Series | None, file: str
     for pair in alike:
         doing.findings.append({
             "level": "warning", "code": "labels_nearly_alike",
-            "message": f"the classes {' and '.join(f'“{x}”' for x in pair)} differ only in case or spaces: one class?",
+            "message": f"the classes {' and '.join(f'“{x}”' for x in pair)} {alike_in(pair)}: one class?",
             "where": {"file": file, "column": h.truth, "classes": list(pair)},
         })  # fmt: skip
     if len(classes) < 2:
@@ -237,7 +237,7 @@ def _classes(h: HoldoutSpec, labels: pl.Series, ids: pl.Series | None, file: str
             wrong("holdout.names names no class of the study", label, one_of(classes))
     if len(classes) > 2:
         if h.positive is not None:
-            hint = "; ".join(f"{' and '.join(f'“{x}”' for x in pair)} differ only in case or spaces" for pair in alike)
+            hint = "; ".join(f"{' and '.join(f'“{x}”' for x in pair)} {alike_in(pair)}" for pair in alike)
             wrong("holdout.positive is for two classes", f"{len(classes)} classes: {', '.join(classes[:8])}",
                   f"two classes ({hint})" if hint else None)  # fmt: skip
         if h.base_rate_in_use is not None:
