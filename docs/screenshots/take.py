@@ -69,6 +69,8 @@ def take(page: Page, approver: Page, address: str, sample: Path) -> None:
     for view in ("matrix", "curves", "cutoff"):
         page.goto(f"{study}/{view}{'?split=tuning' if view == 'cutoff' else ''}")
         shoot(page, view)
+    page.goto(f"{address}/studies/2/matrix")
+    shoot(page, "matrix-many")
     page.goto(f"{study}/dossier")
     page.get_by_role("button", name="Start from a draft").click()
     page.locator("#decision").select_option("Gradient boosting")
