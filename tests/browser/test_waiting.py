@@ -45,7 +45,8 @@ def test_a_long_study_shows_its_steps_is_stopped_and_made_after_all(server, pers
     working = page.get_by_role("region", name="Work in progress")
     expect(working.get_by_role("status")).to_have_text("Making the study · joining the answers of scores")
     expect(working.get_by_role("progressbar")).to_have_attribute("aria-valuenow", "1")
-    working.get_by_role("button", name="Stop").click()
+    with page.expect_response(lambda r: r.request.method == "DELETE" and "/jobs/" in r.url):
+        working.get_by_role("button", name="Stop").click()
     slow.set()
     expect(page.get_by_role("alert")).to_contain_text("You stopped this. Nothing of it is kept.")
     expect(working).to_be_hidden()

@@ -82,12 +82,14 @@ export function Rail({ step, onPin }: { step: string; onPin: () => void }) {
         ))}
         {exhibits.length === 0 && (
           <li className="text-sm text-soft leading-snug">
-            Nothing is pinned. A pinned view becomes an exhibit of the report, with the numbers it shows.
+            {scope.many
+              ? "Views of two classes can be pinned as exhibits of the report so far; this study has more."
+              : "Nothing is pinned. A pinned view becomes an exhibit of the report, with the numbers it shows."}
           </li>
         )}
       </ol>
       <div className="p-3.5 space-y-2 border-t border-rule">
-        {scope.mayWrite && isView(step) && (
+        {scope.mayWrite && !scope.many && isView(step) && (
           <Button kind="strong" className="w-full" onClick={onPin}>
             Pin this view <span className="kbd">P</span>
           </Button>

@@ -133,7 +133,7 @@ function OpenStudy({ study, results, address, stale }: OpenProps) {
   );
   useKeys({
     ...digits,
-    p: () => isView(step) && mayWrite && setPinning(true),
+    p: () => isView(step) && mayWrite && !scope.many && setPinning(true),
     j: () => walk(1),
     k: () => walk(-1),
     u: () => void undo(),

@@ -90,7 +90,7 @@ export function NewStudy() {
       <main className="flex-1 overflow-auto">
         <div className="max-w-[900px] mx-auto px-6 py-7">
           <h1 className="text-xl mb-3">From files to a study</h1>
-          <label className="block text-sm text-soft" htmlFor="title">
+          <label className="block text-sm text-soft mb-1" htmlFor="title">
             The question, as the report’s reader would put it
           </label>
           <input
