@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import tempfile
-from urllib.parse import quote
 
 import polars as pl
-from flask import Response, current_app, request
+from flask import Response, current_app, request, send_file
 from flask_openapi3 import Tag
 from sqlmodel import Session
 
@@ -87,12 +86,11 @@ def save_join(path: JoinPath, query: JoinQuery) -> Response:
 @api.get("/studies/<int:study_id>/export.zip", tags=TAG)
 def export_study(path: StudyPath) -> Response:
     """The study as plain files with study.toml, as zip."""
-    with workspace().session() as records, tempfile.TemporaryFile() as out:
+    out = tempfile.TemporaryFile()  # noqa: SIM115 closed with the response, which it is sent by, piece by piece
+    with workspace().session() as records:
         name = moving.export(workspace(), records, path.study_id, out)
-        out.seek(0)
-        response = Response(out.read(), mimetype="application/zip")
-    response.headers["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}.zip"
-    return response
+    out.seek(0)
+    return send_file(out, mimetype="application/zip", as_attachment=True, download_name=f"{name}.zip")
 
 
 @api.post("/imports", tags=TAG, responses={201: StudyOut, **LONG})
