@@ -24,13 +24,12 @@ export function answersOf(u: Upload, holdoutId: string, many: string[] | null): 
   const { id, score, label } = u.guess;
   const read = score?.column ? score : label;
   const probable = many !== null && Object.keys(probabilitiesOf(u, many)).length === many.length;
-  const named = u.columns.find((c) => c.name !== holdoutId && c.distinct <= 40)?.name ?? "";
   return {
     upload: u,
     name: u.name.replace(/(\.[a-z]+)+$/i, "").replaceAll(/[_-]+/g, " "),
     id: columnOf(u, holdoutId) ? holdoutId : (id?.column ?? ""),
     kind: many ? (probable ? "probabilities" : "label") : score?.column ? "score" : "label",
-    column: many ? (label?.column ?? named) : read && read.also.length === 0 ? (read.column ?? "") : "",
+    column: sure(many ? label : read), // of several readings a person chooses one
     cutoff: "0.5",
     in_use: false,
     no_answer: "error",
