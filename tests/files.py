@@ -6,6 +6,10 @@ import csv
 import random
 from pathlib import Path
 
+import pytest
+
+from skarlo import core, intake
+
 STUDY = """\
 format = "skarlo.study/1"
 title = "Small"
@@ -61,3 +65,17 @@ def write_study(folder: Path, rows: list[dict] | None = None, toml: str = STUDY)
     write_csv(folder / "labels.csv", sorted(rows, key=lambda r: r["said"]), ["id", "said"])
     (folder / "study.toml").write_text(toml, encoding="utf-8")
     return folder / "study.toml"
+
+
+def load(study: Path) -> core.Study:
+    """A study file and the files it names."""
+    return intake.load(intake.read_spec(study), lambda path: intake.Source(study.parent / path, path))
+
+
+def problems(study: Path) -> list[str]:
+    """What is wrong with a study that cannot be loaded, a line each."""
+    with pytest.raises(intake.InputError) as caught:
+        load(study)
+    lines = caught.value.lines()
+    assert all("\n" not in line for line in lines)
+    return lines

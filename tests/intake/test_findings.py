@@ -6,7 +6,7 @@ import numpy as np
 import polars as pl
 import pytest
 
-from files import STUDY, rows_of, write_csv, write_study
+from files import STUDY, load, rows_of, write_csv, write_study
 from skarlo import core, intake
 
 MANY = """\
@@ -26,9 +26,8 @@ probabilities = { a = "pa", b = "pb", c = "pc" }
 
 def found(study):
     """The findings of a study, by code."""
-    loaded = intake.load(intake.read_spec(study), lambda path: intake.Source(study.parent / path, path))
     out = {}
-    for f in core.evaluate(loaded, "none")["findings"]:
+    for f in core.evaluate(load(study), "none")["findings"]:
         out.setdefault(f["code"], []).append(f)
     return out
 

@@ -7,18 +7,7 @@ import gzip
 import polars as pl
 import pytest
 
-from files import STUDY, rows_of, write_csv, write_study
-from skarlo import intake
-
-
-def load(study):
-    return intake.load(intake.read_spec(study), lambda path: intake.Source(study.parent / path, path))
-
-
-def problems(study):
-    with pytest.raises(intake.InputError) as caught:
-        load(study)
-    return caught.value.lines()
+from files import STUDY, load, problems, rows_of, write_csv, write_study
 
 
 def test_answers_are_joined_on_id_whatever_their_order(tmp_path):

@@ -6,21 +6,13 @@ import numpy as np
 import polars as pl
 import pytest
 
-from files import STUDY, rows_of, write_csv, write_study
+from files import STUDY, problems, rows_of, write_csv, write_study
 from skarlo import evaluate, intake
-
-
-def lines(study):
-    """What is wrong with a study."""
-    with pytest.raises(intake.InputError) as caught:
-        intake.load(intake.read_spec(study), lambda path: intake.Source(study.parent / path, path))
-    assert all("\n" not in line for line in caught.value.lines())
-    return caught.value.lines()
 
 
 def said_of(tmp_path, old, new):
     assert old in STUDY
-    return lines(write_study(tmp_path, toml=STUDY.replace(old, new, 1)))
+    return problems(write_study(tmp_path, toml=STUDY.replace(old, new, 1)))
 
 
 SPLIT = 'split = "split"\nreport_on = "test"\ntune_on = "tuning"\n'
@@ -96,7 +88,7 @@ def test_a_field_that_is_summed_holds_numbers(tmp_path):
     study = write_study(tmp_path, rows, STUDY.replace("[[candidates]]", metric, 1))
     write_csv(tmp_path / "holdout.csv", rows, ["id", "actual", "split", "girth"])
     what = "column girth: is no number, and an own metric sums this field: found"
-    assert lines(study) == [
+    assert problems(study) == [
         f"holdout.csv, row 6, {what} “thick”; expected a finite number",
         f"holdout.csv, row 11, {what} nothing; expected a finite number",
     ]
@@ -148,14 +140,14 @@ def test_weights(tmp_path, cells, said):
     rows = [{**r, "w": w} for r, w in zip(rows_of(), cells, strict=True)]
     study = write_study(tmp_path, rows, STUDY.replace('id = "id"', 'id = "id"\nweight = "w"', 1))
     write_csv(tmp_path / "holdout.csv", rows, ["id", "actual", "split", "w"])
-    assert any(said in line for line in lines(study)), lines(study)
+    assert any(said in line for line in problems(study)), problems(study)
 
 
 def test_classes_that_say_the_same(tmp_path):
     rows = rows_of()
     for i, r in enumerate(rows):
         r["actual"] = {"yes": ["1", "true"][i % 2], "no": "0"}[r["actual"]]
-    found = lines(write_study(tmp_path, rows, STUDY.replace('positive = "yes"', 'positive = "1"')))
+    found = problems(write_study(tmp_path, rows, STUDY.replace('positive = "yes"', 'positive = "1"')))
     assert any("two classes (“1” and “true” say the same)" in line for line in found), found
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from skarlo import intake
+from files import load, problems
 
 STUDY = """\
 format = "skarlo.study/1"
@@ -32,16 +32,6 @@ def study(folder, cells, said="", rows=ROWS):
     return folder / "study.toml"
 
 
-def load(path):
-    return intake.load(intake.read_spec(path), lambda name: intake.Source(path.parent / name, name))
-
-
-def lines(path):
-    with pytest.raises(intake.InputError) as caught:
-        load(path)
-    return caught.value.lines()
-
-
 def test_they_come_in_the_order_of_rows_and_classes(tmp_path):
     found = load(study(tmp_path, GOOD))
     assert found.classes == ("a", "b", "c")
@@ -61,7 +51,7 @@ def test_they_come_in_the_order_of_rows_and_classes(tmp_path):
 )
 def test_what_is_no_probability_is_named_with_its_cell(tmp_path, row, said):
     cells = [GOOD[0], row, *GOOD[2:]]
-    assert any(said in line for line in lines(study(tmp_path, cells))), lines(study(tmp_path, cells))
+    assert any(said in line for line in problems(study(tmp_path, cells))), problems(study(tmp_path, cells))
 
 
 def test_rows_without_an_answer_are_gaps_and_half_an_answer_is_a_fault(tmp_path):
@@ -71,14 +61,14 @@ def test_rows_without_an_answer_are_gaps_and_half_an_answer_is_a_fault(tmp_path)
     assert np.isnan(found[1]).all()
     assert not np.isnan(np.delete(found, 1, axis=0)).any()
     half = [GOOD[0], (0.5, "", 0.5), *GOOD[2:]]
-    assert any("some of the probabilities are missing" in line for line in lines(study(tmp_path, half, left)))
-    assert len(lines(study(tmp_path, gone))) == 3, "each empty cell, where no row may be left without an answer"
+    assert any("some of the probabilities are missing" in line for line in problems(study(tmp_path, half, left)))
+    assert len(problems(study(tmp_path, gone))) == 3, "each empty cell, where no row may be left without an answer"
 
 
 def test_a_column_that_is_not_there(tmp_path):
     path = study(tmp_path, GOOD)
     path.write_text(path.read_text().replace('"pc"', '"pd"'))
-    (line,) = lines(path)
+    (line,) = problems(path)
     assert "p.csv, column pd: there is no such column for the probability" in line
 
 
@@ -94,7 +84,7 @@ def test_a_column_that_is_not_there(tmp_path):
 def test_what_needs_two_classes(tmp_path, old, new, said):
     path = study(tmp_path, GOOD)
     path.write_text(path.read_text().replace(old, new))
-    assert any(said in line for line in lines(path)), lines(path)
+    assert any(said in line for line in problems(path)), problems(path)
 
 
 def test_labels_that_are_no_class(tmp_path):
@@ -102,7 +92,7 @@ def test_labels_that_are_no_class(tmp_path):
     (tmp_path / "said.csv").write_text("id,said\nr0,a\nr1,b\nr2,perhaps\nr3,\nr4,b\nr5,c\n")
     label = '[[candidates]]\nname = "L"\npath = "said.csv"\nlabel = "said"\n'
     path.write_text(STUDY + label)
-    found = lines(path)
+    found = problems(path)
     what = "the answer is no class of the study: found “perhaps”; expected one of a, b, c"
     assert f"said.csv, row 4, id r2, column said: {what}" in found
     assert any("row 5, id r3, column said: has no answer for this row" in line for line in found)
