@@ -14,6 +14,7 @@ from skarlo.intake import Source
 from skarlo.intake.joining import Account, account
 from skarlo.intake.read import as_text, read_pieces
 from skarlo.studies import catalog, moving, words
+from skarlo.studies.records import User
 
 from ..models import (
     FindingsOut,
@@ -28,7 +29,7 @@ from ..models import (
     WordPath,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import LONG, Made, answer, api, awaited, evaluator, immutable, read_of, results_of
+from ..shared import LONG, answer, api, awaited, evaluator, immutable, read_of, results_of
 from .studies import chunks, forget, made
 
 TAG = [Tag(name="intake")]
@@ -97,16 +98,13 @@ def export_study(path: StudyPath) -> Response:
 @needs("write")
 def import_study(query: UploadQuery) -> Response:
     """Make a study of a zip (the request's body) that holds study.toml and the files it names."""
-    kept, user = workspace(), signed_in()
+    kept = workspace()
     sha256, _ = kept.keep_stream(chunks())
     most = current_app.config["MAX_CONTENT_LENGTH"]
 
-    def bring(tell: Progress) -> Made:
+    def bring(records: Session, user: User, tell: Progress) -> int:
         try:
-            with kept.session() as records:
-                study = moving.import_zip(kept, records, user, kept.blob(sha256), query.name, most, tell)
-                records.flush()
-                return Made(study.id or 0)
+            return moving.import_zip(kept, records, user, kept.blob(sha256), query.name, most, tell).id or 0
         finally:
             forget(kept, sha256)  # what was in it is kept file by file
 

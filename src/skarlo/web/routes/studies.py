@@ -171,26 +171,31 @@ def _last_stamp(records: Session, study_id: int) -> str | None:
 @needs("write")
 def make_study(body: StudyIn) -> Response:
     """Make a study from uploads. Any fault in the files is named and nothing is kept."""
-    kept, user = workspace(), signed_in()
+    kept = workspace()
 
-    def make(tell: Progress) -> Made:
-        with kept.session() as records:
-            holdout = catalog.upload_of(records, body.holdout.upload, user)
-            mapping = body.holdout.model_dump(exclude={"upload"}, exclude_none=True)
-            entries = [(catalog.upload_of(records, c.upload, user), c.model_dump()) for c in body.candidates]
-            asks = {"quoted": [q.model_dump(exclude_none=True) for q in body.quoted]} if body.quoted else {}
-            study = catalog.create(kept, records, user, body.title, holdout, mapping, entries, asks, tell)
-            return Made(study.id or 0)
+    def make(records: Session, user: User, tell: Progress) -> int:
+        holdout = catalog.upload_of(records, body.holdout.upload, user)
+        mapping = body.holdout.model_dump(exclude={"upload"}, exclude_none=True)
+        entries = [(catalog.upload_of(records, c.upload, user), c.model_dump()) for c in body.candidates]
+        asks = {"quoted": [q.model_dump(exclude_none=True) for q in body.quoted]} if body.quoted else {}
+        return catalog.create(kept, records, user, body.title, holdout, mapping, entries, asks, tell).id or 0
 
     return made("making the study", make)
 
 
-def made(what: str, work: Callable[[Progress], Made]) -> Response:
-    """Do work that makes or changes a study, and answer with the study. Raises Pending."""
-    found = awaited(secrets.token_hex(8), what, work)
-    with workspace().session() as records:
+def made(what: str, work: Callable[[Session, User, Progress], int]) -> Response:
+    """Do work that makes or changes a study, in a transaction of its own, and answer with the study it gives the number
+    of. Raises Pending."""
+    kept, user = workspace(), signed_in()
+
+    def run(tell: Progress) -> Made:
+        with kept.session() as records:
+            return Made(work(records, user, tell))
+
+    found = awaited(secrets.token_hex(8), what, run)
+    with kept.session() as records:
         study = catalog.study_of(records, found.study_id)
-        return answer(_study(records, study, signed_in(), found.then), 201)
+        return answer(_study(records, study, user, found.then), 201)
 
 
 def _study(records: Session, study: StudyRecord, user: User, then: str | None = None) -> StudyOut:

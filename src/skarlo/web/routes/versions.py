@@ -6,11 +6,13 @@ import json
 
 from flask import Response, request
 from flask_openapi3 import Tag
+from sqlmodel import Session
 
 from skarlo.core.steps import Progress
 from skarlo.intake import InputError, Problem
 from skarlo.intake.spec import read_toml
 from skarlo.studies import catalog, deleting, versions
+from skarlo.studies.records import User
 from skarlo.studies.refusals import Refusal
 
 from ..models import (
@@ -28,7 +30,7 @@ from ..models import (
     VersionPath,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import LONG, Made, answer, api
+from ..shared import LONG, answer, api
 from .studies import lines, made, study_out
 
 TAG = [Tag(name="versions")]
@@ -39,13 +41,12 @@ MOST = 1 << 20
 @needs("write")
 def add_candidate(path: StudyPath, body: CandidateIn) -> Response:
     """Take one more candidate into a study; it joins and checks first."""
-    kept, user = workspace(), signed_in()
+    kept = workspace()
 
-    def add(tell: Progress) -> Made:
-        with kept.session() as records:
-            upload = catalog.upload_of(records, body.upload, user)
-            catalog.add_candidate(kept, records, user, path.study_id, upload, body.model_dump(), tell)
-        return Made(path.study_id)
+    def add(records: Session, user: User, tell: Progress) -> int:
+        upload = catalog.upload_of(records, body.upload, user)
+        catalog.add_candidate(kept, records, user, path.study_id, upload, body.model_dump(), tell)
+        return path.study_id
 
     return made("taking the candidate in", add)
 
@@ -54,14 +55,13 @@ def add_candidate(path: StudyPath, body: CandidateIn) -> Response:
 @needs("write")
 def add_version(path: CandidatePath, body: VersionIn) -> Response:
     """Take an upload as a candidate's next version; it joins and checks first, and is then the one in use."""
-    kept, user = workspace(), signed_in()
+    kept = workspace()
 
-    def add(tell: Progress) -> Made:
-        with kept.session() as records:
-            upload = catalog.upload_of(records, body.upload, user)
-            entry = body.model_dump(exclude={"upload", "note"}, exclude_none=True)
-            versions.add(kept, records, user, path.study_id, path.position, upload, entry, body.note, tell)
-        return Made(path.study_id)
+    def add(records: Session, user: User, tell: Progress) -> int:
+        upload = catalog.upload_of(records, body.upload, user)
+        entry = body.model_dump(exclude={"upload", "note"}, exclude_none=True)
+        versions.add(kept, records, user, path.study_id, path.position, upload, entry, body.note, tell)
+        return path.study_id
 
     return made("taking the version in", add)
 
