@@ -7,7 +7,7 @@ PORT ?= 8420
 UI_SOURCES := $(shell find ui/src -type f) ui/index.html ui/vite.config.ts ui/package-lock.json
 STATIC := src/skarlo/web/static/index.html
 
-.PHONY: demo demo-reset test setup build lint types chromium screenshots coverage-study clean
+.PHONY: demo demo-reset test setup build lint types chromium screenshots coverage-study same clean
 
 demo: setup build ## set up, build, make the sample world, serve it
 	@$(BIN)/skarlo demo --workspace $(WORKSPACE) --port $(PORT)
@@ -60,7 +60,10 @@ chromium: ## Debian's Chromium, where it may be installed
 	@command -v chromium > /dev/null || (echo "installing Chromium …" && apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium fonts-liberation > /dev/null) || (echo "Chromium is needed for the browser tests: install Debian's package chromium" && false)
 
 coverage-study: setup ## how often the intervals hold the truth; slow, writes its tables into docs/methods.md
-	$(BIN)/python benchmarks/coverage.py
+	$(BIN)/python benchmarks/coverage_study.py
+
+same: setup ## what moved in the results since a commit, to the last bit: make same BASE=…
+	$(BIN)/python benchmarks/same.py $(BASE)
 
 screenshots: setup build chromium ## docs/screenshots, from the sample world
 	$(BIN)/python docs/screenshots/take.py

@@ -7,6 +7,7 @@ import platform
 import subprocess
 import sys
 import tempfile
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -75,7 +76,7 @@ def main() -> None:
         write(Path(name), n)
         size = sum(f.stat().st_size for f in Path(name).iterdir())
         works = {"ours": OURS, "polars": POLARS, "typed": TYPED} | {f"idle {k}": code for k, code in IDLE.items()}
-        took = medians({k: lambda c=c: run(c, name) for k, c in works.items()}, 5)
+        took = medians({k: partial(run, c, name) for k, c in works.items()}, 5)
         ours = took["ours"] - took["idle ours"]
         for which, how in (("typed", "as it does by itself, types told"), ("polars", "all as text")):
             print(f"{n:>11,} rows  reading, joining, examining and summarising / Polars reading the files {how}: "

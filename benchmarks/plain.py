@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 import numpy as np
 
 
-def everything(score: np.ndarray, positive: np.ndarray, kind: str | None) -> tuple[float, float, float, float]:
+def everything(
+    score: np.ndarray, positive: np.ndarray, kind: Literal["stable"] | None
+) -> tuple[float, float, float, float]:
     """Both areas, KS and the cutoff with the best F1, from an argsort of the scores, downwards."""
     order = np.argsort(score, kind=kind)[::-1]
     ordered, y = score[order], positive[order]

@@ -8,6 +8,7 @@ import statistics
 import sys
 import time
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 
@@ -48,17 +49,15 @@ def main() -> None:
         score = rng.random(n)
         positive = rng.random(n) < 0.05 + 0.4 * score
         weight = rng.random(n)
-        took = medians(
-            {
-                "sort": lambda s=score: np.sort(s),
-                "tally": lambda s=score, p=positive: tally.make(s, p),
-                "wide": lambda s=score - 0.5, p=positive: tally.make(s, p),
-                "weighted": lambda s=score, p=positive, w=weight: tally.make(s, p, w),
-                "ours": lambda s=score, p=positive: ours(s, p),
-                "stable": lambda s=score, p=positive: plain.everything(s, p, "stable"),
-                "default": lambda s=score, p=positive: plain.everything(s, p, None),
-            }
-        )
+        took = medians({
+            "sort": partial(np.sort, score),
+            "tally": partial(tally.make, score, positive),
+            "wide": partial(tally.make, score - 0.5, positive),
+            "weighted": partial(tally.make, score, positive, weight),
+            "ours": partial(ours, score, positive),
+            "stable": partial(plain.everything, score, positive, "stable"),
+            "default": partial(plain.everything, score, positive, None),
+        })  # fmt: skip
         rows = {
             "tally, unweighted / np.sort": took["tally"] / took["sort"],
             "tally of scores of both signs / np.sort": took["wide"] / took["sort"],

@@ -8,7 +8,7 @@ import threading
 from pathlib import Path
 
 import waitress
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, ViewportSize, sync_playwright
 
 from skarlo.sample import write_limb_failure
 from skarlo.studies.workspace import Workspace
@@ -105,7 +105,7 @@ def main() -> None:
         server = waitress.create_server(create_app(workspace), host="127.0.0.1", port=0, threads=4)
         threading.Thread(target=server.run, daemon=True).start()
         browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=ARGS)
-        size = {"width": 1280, "height": 800}
+        size: ViewportSize = {"width": 1280, "height": 800}
         pages = [browser.new_context(viewport=size, color_scheme="light").new_page() for _ in range(2)]
         take(pages[0], pages[1], f"http://127.0.0.1:{server.effective_port}", sample)
         browser.close()
