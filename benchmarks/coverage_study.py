@@ -98,8 +98,8 @@ class World:
             # The log odds that this score has in truth, stretched.
             logit = w.lift * x - w.lift**2 / 2 + np.log(self.rate / (1 - self.rate))
             score = 1 / (1 + np.exp(-self.stretch * logit))
-            out.append(Answers(2, 1, y, (x >= w.flagged_from).astype(np.int64), score, None, True, False, weight,
-                               family if size > 1 else None))  # fmt: skip
+            a = Answers.of_scores(y, score, weight=weight, group=family if size > 1 else None)
+            out.append(replace(a, predicted=(x >= w.flagged_from).astype(np.int64)))
         return out
 
 
@@ -263,10 +263,10 @@ def joined(a: Answers, b: Answers) -> Answers:
         return None if x is None or y is None else np.concatenate((x, y + shift))
 
     families = 0 if a.group is None else int(a.group.max()) + 1
-    return replace(
-        a, actual=np.concatenate((a.actual, b.actual)), predicted=both(a.predicted, b.predicted),
-        score=both(a.score, b.score), weight=both(a.weight, b.weight), group=both(a.group, b.group, families),
-    )  # fmt: skip
+    actual, score = np.concatenate((a.actual, b.actual)), both(a.score, b.score)
+    assert score is not None
+    whole = Answers.of_scores(actual, score, weight=both(a.weight, b.weight), group=both(a.group, b.group, families))
+    return replace(whole, predicted=both(a.predicted, b.predicted))
 
 
 def averages(t: Task) -> list[Line]:

@@ -37,7 +37,7 @@ def rows(n: int) -> tuple[np.ndarray, np.ndarray]:
 
 def answers(score: np.ndarray, actual: np.ndarray) -> Answers:
     """Fresh answers, nothing counted yet."""
-    return Answers(2, 1, actual, (score >= 0.5).astype(np.int64), score, None, True, False, None, None)
+    return Answers.of_scores(actual, score, 0.5)
 
 
 def candidate(n: int) -> None:
@@ -63,7 +63,7 @@ def slices(n: int) -> None:
     codes = [rng.integers(0, k, n) for k in sizes]
     fields = [Field(f"f{i}", tuple(map(str, range(k))), c) for i, (k, c) in enumerate(zip(sizes, codes, strict=True))]
     lists = [(f,) for f in fields] + [(a, b) for i, a in enumerate(fields) for b in fields[i + 1 :]]
-    a = Answers(2, 1, actual, (score >= 0.5).astype(np.int64), None, None, False, False, None, None)
+    a = Answers.of_classes(actual, (score >= 0.5).astype(np.int64))
     table = pl.DataFrame({f.name: f.codes for f in fields} | {"actual": actual, "said": a.predicted})
     inside = np.ones(n, dtype=bool)
 

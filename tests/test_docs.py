@@ -56,7 +56,7 @@ def test_methods_by_hand_of_what_is_asked_besides():
     assert part["net_benefit"]["net_benefit"][at] == pytest.approx(0.4375)
     assert part["net_benefit"]["all"][at] == pytest.approx(0.375)
     y = np.array([1, 0, 1, 0])
-    rows = Answers(2, 1, y, (np.array(score) >= 0.5).astype(np.int64), np.array(score), None, True, False, None, None)
+    rows = Answers.of_scores(y, np.array(score), 0.5)
     for measure, parameters, value in (
         ("partial_area", {"fpr_at_most": 0.5}, 0.5), ("precision_at_top", {"rows": 2}, 0.5),
         ("expected_cost", {"cost": [[0, 1], [5, 0]]}, 1.5),

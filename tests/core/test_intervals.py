@@ -21,7 +21,7 @@ RUNS = 300
 def drawn(rng, n, rate, lift):
     y = (rng.random(n) < rate).astype(np.int64)
     s = 1 / (1 + np.exp(-(rng.normal(size=n) + lift * y - 1.2)))
-    return Answers(2, 1, y, (s >= 0.5).astype(np.int64), s, None, True, False, None, None)
+    return Answers.of_scores(y, s, 0.5)
 
 
 def held(metrics, truth):

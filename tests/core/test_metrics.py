@@ -29,7 +29,7 @@ def split(rows):
 def answered(rows, cutoff=0.5):
     """Two-class answers of rows of (score, positive)."""
     actual, score = np.array([p for _, p in rows], dtype=np.int64), np.array([s for s, _ in rows], dtype=float)
-    return Answers(2, 1, actual, (score >= cutoff).astype(np.int64), score, None, True, False, None, None)
+    return Answers.of_scores(actual, score, cutoff)
 
 
 def table_of(tp, fp, fn, tn):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -16,13 +18,11 @@ SETTINGS = Settings(draws=400)
 
 def two(actual, score, weight=None, group=None, cutoff=0.5, numbers=None):
     y, s = np.array(actual, dtype=np.int64), np.array(score, dtype=float)
-    said = np.where(np.isnan(s), -1, s >= cutoff).astype(np.int64)
-    return Answers(2, 1, y, said, s, None, True, False, weight, group, numbers or {})
+    return Answers.of_scores(y, s, cutoff, weight=weight, group=group, numbers=numbers or {})
 
 
 def many(actual, probabilities):
-    p = np.array(probabilities, dtype=float)
-    return Answers(p.shape[1], None, np.array(actual), p.argmax(axis=1), None, p, True, False, None, None)
+    return Answers.of_probabilities(np.array(actual), np.array(probabilities, dtype=float))
 
 
 def measure(kind, **parameters):
@@ -119,7 +119,7 @@ def test_top_k_accuracy(rows, k):
 
 def test_a_cost_for_each_cell_and_for_no_answer():
     a = many([0, 1, 2, 2], [[0.5, 0.3, 0.2], [0.5, 0.3, 0.2], [0.1, 0.2, 0.7], [np.nan] * 3])
-    a = Answers(3, None, a.actual, np.array([0, 0, 2, -1]), None, a.probabilities, True, True, None, None)
+    a = replace(a, predicted=np.array([0, 0, 2, -1]), none_counts=True)
     cost = [[0, 1, 1], [4, 0, 1], [9, 2, 0]]
     assert own.metric(measure("expected_cost", cost=cost), a, SETTINGS, "")["value"] == (0 + 4 + 0 + 9) / 4
     said = own.metric(measure("expected_cost", cost=cost, no_answer=1.0), a, SETTINGS, "")
@@ -154,7 +154,7 @@ def test_influence_is_the_change_as_rows_become_commoner(metric):
     assert np.add.reduce(psi) == pytest.approx(0, abs=1e-9)
 
     def at(weight):
-        weighted = Answers(2, 1, a.actual, a.predicted, a.score, None, True, False, weight, None, a.numbers)
+        weighted = replace(two(a.actual, a.score, weight, numbers=a.numbers), predicted=a.predicted)
         return own.metric(metric, weighted, Settings(draws=2), "")["value"]
 
     eps = 1e-6
@@ -168,7 +168,7 @@ def test_influence_is_the_change_as_rows_become_commoner(metric):
 
 def test_pairs_by_a_formula_agree_with_the_metric_it_spells():
     first, second = some(4), some(5)
-    second = Answers(2, 1, first.actual, second.predicted, second.score, None, True, False, None, None)
+    second = replace(two(first.actual, second.score), predicted=second.predicted)
     spelled = expression("2*TP / (2*TP + FP + FN)")
     values = [own.metric(spelled, x, SETTINGS, "")["value"] for x in (first, second)]
     ours = paired.compare("own", first, second, values, 1, spelled)
@@ -204,7 +204,7 @@ def test_the_intervals_of_parts_of_the_curve_are_covered(kind):
 
 
 def test_absent_where_it_cannot_be():
-    classes_only = Answers(2, 1, np.array([0, 1]), np.array([0, 1]), None, None, False, False, None, None)
+    classes_only = Answers.of_classes(np.array([0, 1]), np.array([0, 1]))
     for kind, parameters in (("partial_area", {"fpr_at_most": 0.1}), ("net_benefit", {"threshold": 0.2})):
         found = own.metric(measure(kind, **parameters), classes_only, SETTINGS, "")
         assert found["why"] == own.NO_SCORE

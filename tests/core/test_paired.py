@@ -18,7 +18,7 @@ COUNTED = ("f1", "mcc", "kappa", "balanced_accuracy", "youden_j", "recall", "pre
 
 
 def answers(score, y, weight=None, group=None):
-    return Answers(2, 1, y.astype(np.int64), (score >= 0.5).astype(np.int64), score, None, True, False, weight, group)
+    return Answers.of_scores(y.astype(np.int64), score, 0.5, weight=weight, group=group)
 
 
 @given(st.integers(0, 40), st.integers(0, 40))

@@ -15,7 +15,7 @@ from skarlo.core.answers import Answers
 def scored(score, positive):
     y = np.array(positive, dtype=np.int64)
     s = np.array(score, dtype=float)
-    return Answers(2, 1, y, (s >= 0.5).astype(np.int64), s, None, True, False, None, None)
+    return Answers.of_scores(y, s, 0.5)
 
 
 @pytest.mark.parametrize(

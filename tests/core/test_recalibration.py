@@ -22,7 +22,7 @@ def stretched(seed, n=2000, by=2.0, shift=0.7, probability=True):
     y = (rng.random(n) < 1 / (1 + np.exp(-true))).astype(np.int64)
     logit = by * true + shift
     score = 1 / (1 + np.exp(-logit)) if probability else logit
-    return Answers(2, 1, y, None, score, None, probability, False, None, None)
+    return Answers.of_scores(y, score, probable=probability)
 
 
 def test_a_logistic_fit_undoes_a_stretch_and_a_shift():
@@ -30,7 +30,7 @@ def test_a_logistic_fit_undoes_a_stretch_and_a_shift():
     assert told["slope"] == pytest.approx(0.5, abs=0.02)
     assert told["intercept"] == pytest.approx(-0.35, abs=0.03)
     a = stretched(1)
-    again = Answers(2, 1, a.actual, None, recalibration.learn("logistic", a)[1](a.score), None, True, False, None, None)
+    again = Answers.of_scores(a.actual, recalibration.learn("logistic", a)[1](a.score))
     assert logistic.fit(again.tally)[0] == pytest.approx([0, 1], abs=1e-6)
     assert apply(np.array([0.1, 0.5, 0.9])) == pytest.approx(sorted(apply(np.array([0.9, 0.1, 0.5]))))
 
@@ -63,7 +63,7 @@ def test_temperature_of_many_classes_is_the_best_of_a_grid():
     p = np.exp(logits) / np.exp(logits).sum(axis=1, keepdims=True)
     y = np.array([rng.choice(4, p=row) for row in p])
     given_p = np.exp(2 * logits) / np.exp(2 * logits).sum(axis=1, keepdims=True)
-    a = Answers(4, None, y, given_p.argmax(axis=1), None, given_p, True, False, None, None)
+    a = Answers.of_probabilities(y, given_p)
     told, apply = recalibration.learn("temperature", a)
 
     def loss(t):
@@ -81,7 +81,7 @@ def test_temperature_of_many_classes_is_the_best_of_a_grid():
 def test_isotonic_steps_leave_no_miscalibration_where_they_were_learned():
     a = stretched(5, 300)
     told, apply = recalibration.learn("isotonic", a)
-    again = Answers(2, 1, a.actual, None, apply(a.score), None, True, False, None, None)
+    again = Answers.of_scores(a.actual, apply(a.score))
     parts = calibration.block(again, again.tally, 10, READING.settings.sampling)["parts"]
     assert parts["miscalibration"] == pytest.approx(0, abs=1e-12)
     assert told["steps"] == len(np.unique(again.score))
@@ -103,8 +103,8 @@ def test_judged_on_other_rows_with_the_change_of_its_losses():
 
 
 def test_what_cannot_be_learned_says_why():
-    one = Answers(2, 1, np.array([1, 1]), None, np.array([0.2, 0.9]), None, True, False, None, None)
-    apart = Answers(2, 1, np.array([0, 1]), None, np.array([0.2, 0.9]), None, True, False, None, None)
+    one = Answers.of_scores(np.array([1, 1]), np.array([0.2, 0.9]))
+    apart = Answers.of_scores(np.array([0, 1]), np.array([0.2, 0.9]))
     found = recalibration.judge(one, stretched(8), READING)
     assert {m["why"] for m in found.values()} == {"a class has no rows to learn from"}
     assert "separate" in recalibration.judge(apart, stretched(8), READING)["logistic"]["why"]
@@ -118,7 +118,7 @@ ROWS = st.lists(st.tuples(st.booleans(), st.sampled_from([0.0, 0.05, 0.3, 0.5, 0
 @given(ROWS)
 def test_net_benefit_by_definition(rows):
     y, s = np.array([a for a, _ in rows]), np.array([s for _, s in rows])
-    a = Answers(2, 1, y.astype(np.int64), None, s, None, True, False, None, None)
+    a = Answers.of_scores(y.astype(np.int64), s)
     found = decision.net_benefit_curve(a, 0.95)
     n = len(rows)
     for at, value, low, high, everyone in zip(*found.values(), strict=True):
@@ -135,7 +135,7 @@ def test_net_benefit_with_weights_and_groups_spreads_as_it_should():
     plain = decision.net_benefit_curve(a, 0.95)
     designs = (np.full(400, 3.0), None), (None, np.arange(400)), (None, np.arange(400) // 8)
     for weight, group in designs:
-        d = Answers(2, 1, a.actual, None, a.score, None, True, False, weight, group)
+        d = Answers.of_scores(a.actual, a.score, weight=weight, group=group)
         found = decision.net_benefit_curve(d, 0.95)
         assert found["net_benefit"] == pytest.approx(plain["net_benefit"])
         if group is None or group[-1] == 399:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from .evaluate import VERSION, Memo, evaluate
+from .evaluate import VERSION, evaluate
 from .explain import Explanation, explain, explain_path
+from .prepared import Prepared, prepare
 from .results import Results
 from .shown import shown, with_interval
 from .study import Candidate, Cutoff, Field, Settings, Study
@@ -18,8 +19,8 @@ __all__ = [
     "Explanation",
     "Field",
     "Finding",
-    "Memo",
     "Metric",
+    "Prepared",
     "Results",
     "Settings",
     "Study",
@@ -27,6 +28,7 @@ __all__ = [
     "evaluate",
     "explain",
     "explain_path",
+    "prepare",
     "shown",
     "with_interval",
 ]

@@ -4,20 +4,18 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import replace
 from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
 from scipy.special import ndtr
 
-from . import agreement, counts, influence, own, paired, ranking
+from . import counts, influence, measure, own, paired, ranking
 from .answers import Answers, mean_variance
 from .counts import Shares
 from .intervals import Interval, Intervals, hybrid_difference, hybrid_differences
 from .measure import Reading
 from .paired import Compared
-from .probability import moments
 from .study import OwnMetric
 from .table import Table
 from .values import BoolArray, IntArray, Metric
@@ -55,7 +53,11 @@ class Part:
 
 
 def against_rest(
-    s: Part, rest: Part, found: dict[str, Metric], reading: Reading, rates: Mapping[str, Compared | str] | None = None
+    s: Part,
+    rest: Part,
+    found: Mapping[str, Metric],
+    reading: Reading,
+    rates: Mapping[str, Compared | str] | None = None,
 ) -> dict[str, Compared | str]:
     """Each metric of a slice, whose own metrics are `found`, minus that of the other rows; a string is why none.
 
@@ -68,7 +70,7 @@ def against_rest(
             known = None if value["value"] is None else (rates or {}).get(name)
             out[name] = _rates(name, s.table, rest.table, positive, value) if known is None else known
         elif name == "roc_auc" or name in OTHERS:
-            out[name] = _others(name, s, rest, positive, value)
+            out[name] = _others(name, s, rest, reading, value)
         elif mine := reading.own_named(name):
             out[name] = _own(mine, s, rest, value, reading)
     return out
@@ -142,9 +144,10 @@ def hypergeometric_midp(k1: Any, n1: Any, k2: Any, n2: Any) -> Any:
     return np.minimum(1.0, 2.0 * np.minimum(hypergeom.cdf(k1, *law) - half, hypergeom.sf(k1, *law) + half))
 
 
-def _others(name: str, part: Part, outside: Part, positive: int, value: Metric) -> Compared | str:
+def _others(name: str, part: Part, outside: Part, reading: Reading, value: Metric) -> Compared | str:
     if value["value"] is None:
         return value["why"]
+    positive = 0 if reading.positive is None else reading.positive
     if name in COUNTED and not part.whole.designed:
         return _by_cells(name, part.table, outside.table, positive, value["value"])
     s, rest = part.rows, outside.rows
@@ -153,7 +156,7 @@ def _others(name: str, part: Part, outside: Part, positive: int, value: Metric) 
     psi = influence.of_rows(name, s, positive)
     if name in ("average_precision", "brier", "log_loss") and not rest.answered.any():
         return NONE_THERE
-    other = _value(name, rest, positive)
+    other = measure.value(name, rest, reading)
     psi_rest = influence.of_rows(name, rest, positive) if other is not None else None
     if psi is None or psi_rest is None or other is None:
         return NONE_THERE
@@ -164,7 +167,7 @@ def _others(name: str, part: Part, outside: Part, positive: int, value: Metric) 
 def _by_cells(name: str, t: Table | None, u: Table | None, positive: int, value: float) -> Compared | str:
     """A count metric's difference from the cells alone."""
     assert t is not None
-    other = None if u is None else _of_table(name, u, positive)
+    other = None if u is None else counts.value(name, u, positive)
     if u is None or other is None:
         return NONE_THERE
     variance = 0.0
@@ -180,45 +183,15 @@ def _own(mine: OwnMetric, part: Part, outside: Part, value: Metric, reading: Rea
     if value["value"] is None:
         return value["why"]
     s, rest = part.rows, outside.rows
-    other = own.metric(mine, rest, replace(reading.settings, draws=2), reading.no_cutoff)
-    if other["value"] is None:
+    other = measure.value(mine.name, rest, reading)
+    if other is None:
         return NONE_THERE
-    gap = value["value"] - other["value"]
+    gap = value["value"] - other
     psi, psi_rest = own.influence(mine, s), own.influence(mine, rest)
     if psi is None or psi_rest is None:
         return Compared(gap, None, "none", None, f"there is no test of {mine.name}")
     variance = mean_variance(psi, s.weight, s.group) + mean_variance(psi_rest, rest.weight, rest.group)
     return paired.normal(gap, variance, "influence" + s.suffix)
-
-
-def _value(name: str, a: Answers, positive: int) -> float | None:
-    """A metric's value alone."""
-    if name in ("brier", "log_loss"):
-        m = moments(a, name)
-        return m.mean if m else None
-    if name == "average_precision":
-        counted = a.tally
-        if counted is None or counted.positives <= 0 or counted.negatives <= 0:
-            return None
-        return ranking.average_precision_value(counted)
-    return None if a.table is None else _of_table(name, a.table, positive)
-
-
-def _of_table(name: str, t: Table, positive: int) -> float | None:
-    if t.total <= 0:
-        return None
-    if name in ("mcc", "kappa"):
-        value = float(agreement.FORMULAS[name](t.cells.astype(np.float64)))
-        return value if math.isfinite(value) else None
-    which = counts.masks(t, positive)
-    if name == "f1":
-        share = t.share(*which["f1"])
-        return 2 * share.k / (share.k + share.n) if share.n > 0 else None
-    recalls = [t.share(*counts.masks(t, k)["recall"]) for k in range(t.classes)]
-    found = [r.value for r in recalls if r.n > 0]
-    if not found or (t.classes == 2 and len(found) < 2):
-        return None
-    return sum(found) / len(found) if name == "balanced_accuracy" else sum(found) - 1
 
 
 def _areas(s: Answers, rest: Answers, area: float) -> Compared | str:

@@ -17,7 +17,7 @@ from .logistic import expit, fit_on, logit, no_fit
 from .probability import moments
 from .table import Sampling
 from .tally import Tally, at_ranks, blocks
-from .values import BoolArray, FloatArray, IntArray, Metric, absent, bounded, clean, measured, point, total
+from .values import FloatArray, IntArray, Metric, absent, bounded, clean, measured, point, total
 
 # From this variance on a sum of Bernoulli draws is taken as normal; under it, beyond this many rows, as Poisson.
 NORMAL, MANY = 9.0, 2000
@@ -97,8 +97,7 @@ def ece(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Metric:
     edges = width_edges(t.score, bins)
     sums = _sums(t, edges)
     cells, scores = np.concatenate((sums.pos, sums.neg)), np.concatenate((sums.score_pos, sums.score_neg))
-    n = total(cells)
-    value = total(np.abs(sums.score - sums.pos)) / n
+    n, value = total(cells), _ece_of(sums)
     expected = math.sqrt(2.0 / math.pi) * total(np.sqrt(sums.variance)) / n
     p = _p_calibrated(t, edges, sums, value, sampling)
     drawn = _ece_clustered(a, t, bins, sampling) if a.group is not None else _ece_drawn(a, cells, scores, sampling)
@@ -111,6 +110,15 @@ def ece(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Metric:
     metric["expected_if_calibrated"] = clean(expected)
     metric["p_calibrated"] = p
     return metric
+
+
+def ece_value(t: Tally, bins: int) -> float:
+    """The value alone."""
+    return _ece_of(_sums(t, width_edges(t.score, bins)))
+
+
+def _ece_of(sums: _Sums) -> float:
+    return total(np.abs(sums.score - sums.pos)) / total(np.concatenate((sums.pos, sums.neg)))
 
 
 def _p_calibrated(t: Tally, edges: IntArray, sums: _Sums, value: float, sampling: Sampling) -> float:
@@ -160,7 +168,8 @@ def _ece_clustered(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Float
     assert b.group is not None
     _, group = np.unique(b.group, return_inverse=True)
     groups = int(group.max()) + 1
-    score, positive = confidence_of(a)
+    score, positive = b.score, b.is_positive
+    assert score is not None
     code = width_bins(score, bins)
     weight = np.ones(len(score)) if b.weight is None else b.weight
     rng = generator(sampling.seed, "ece clusters", (groups, bins), np.concatenate((t.pos, t.neg)))
@@ -169,17 +178,6 @@ def _ece_clustered(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Float
     drawn = resampled(np.concatenate((gaps.reshape(groups, bins), whole[:, None]), axis=1), rng, sampling.draws)
     some = drawn[:, bins] > 0
     return np.asarray(np.add.reduce(np.abs(drawn[some, :bins]), axis=1) / drawn[some, bins])
-
-
-def confidence_of(a: Answers) -> tuple[FloatArray, BoolArray]:
-    """What calibration is judged on: the score and whether positive; with more classes the largest probability and
-    whether it was right."""
-    b = a.with_answer
-    if b.score is not None:
-        return b.score, b.is_positive
-    assert b.probabilities is not None
-    assert b.predicted is not None
-    return b.probabilities.max(axis=1), b.predicted == b.actual
 
 
 def mce(t: Tally, rows: tuple[IntArray, ...], bins: int) -> Metric:
@@ -271,6 +269,16 @@ def spiegelhalter(t: Tally) -> dict[str, Any]:
         return {"z": None, "p": None, "why": "the scores leave no room for chance"}
     z = gap / math.sqrt(variance)
     return {"z": clean(z), "p": min(1.0, 2.0 * float(ndtr(-abs(z))))}
+
+
+def fit_value(t: Tally, name: str) -> float | None:
+    """The calibration intercept or slope alone; None where there is none."""
+    if no_fit(t):
+        return None
+    try:
+        return float(fit_on(t, logit(t.score), np.array([True, name == "calibration_slope"]))[0][-1])
+    except (ValueError, np.linalg.LinAlgError):
+        return None
 
 
 def fit_metrics(a: Answers, t: Tally, confidence: float) -> dict[str, Metric]:

@@ -1,97 +1,123 @@
-"""Candidates against each other and against the baselines, and who is not told apart from the best."""
+"""Candidates against each other and against the baselines, and which of them the data cannot separate from the best."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
+from functools import cached_property, partial
 from itertools import combinations
+
+import numpy as np
 
 from . import measure, paired
 from .answers import Answers
 from .approximate import DIFFERENCE, mark_difference
-from .definitions import MANY_CLASSES, TWO_CLASSES
 from .measure import Reading
 from .more_rows import Standing, clearing
+from .once import Once
+from .paired import Compared
 from .results import Lead, PairResult
-from .values import Difference, Metric
+from .values import BoolArray, Difference, Metric
 
-ON_SCORES = ("roc_auc", "average_precision", "ks", "brier", "brier_skill", "log_loss", "ece", "mce",
-             "calibration_intercept", "calibration_slope", "roc_auc_macro")  # fmt: skip
+Told = Compared | str  # a difference, or why there is none
 
 
 @dataclass(frozen=True)
 class Entrant:
-    """A candidate on the reported split: all its rows, those it is judged on, and its numbers there."""
+    """A candidate on the reported split: all its rows, those it is judged on, and its numbers there.
+
+    key : what it is called where values are kept; its name if left out
+    """
 
     name: str
     whole: Answers
     left_out: bool
     metrics: dict[str, Metric]
     reading: Reading
+    key: Hashable = None
 
 
-def names_of(reading: Reading) -> tuple[str, ...]:
-    """The metrics that pairs and leads are given for: the study's own stand last."""
-    return (*(TWO_CLASSES if reading.positive is not None else MANY_CLASSES), *(m.name for m in reading.own))
+@dataclass(frozen=True)
+class Pair:
+    """Two candidates on the rows that they share."""
 
+    a: Entrant
+    b: Entrant
 
-def difference(name: str, a: Entrant, b: Entrant) -> paired.Compared | str:
-    """One metric's paired difference, or why there is none."""
-    for one in (a, b):
-        value = one.metrics[name]
-        if value["value"] is None:
-            return f"{one.name}: {value['why']}"
-    first, second = _common(name, a, b)
-    values = (a.metrics[name]["value"], b.metrics[name]["value"])
-    if len(first.actual) < len(a.whole.actual):
-        again = [measure.metrics(x, e.reading)[name] for x, e in ((first, a), (second, b))]
-        values = again[0]["value"], again[1]["value"]
+    @cached_property
+    def answers(self) -> tuple[Answers, Answers]:
+        """On the rows that neither leaves out."""
+        if not (self.a.left_out or self.b.left_out):
+            return self.a.whole, self.b.whole
+        a, b = (e.whole.answered if e.left_out else None for e in (self.a, self.b))
+        return self._on(b if a is None else a if b is None else a & b)
+
+    @cached_property
+    def scores(self) -> tuple[Answers, Answers]:
+        """On the rows that both answered."""
+        return self._on(self.a.whole.answered & self.b.whole.answered)
+
+    def _on(self, keep: BoolArray | None) -> tuple[Answers, Answers]:
+        if keep is None or keep.all():
+            return self.a.whole, self.b.whole
+        return _only(self.a.whole, keep), _only(self.b.whole, keep)
+
+    def difference(self, name: str) -> Told:
+        """One metric's paired difference, a less b."""
+        for one in (self.a, self.b):
+            value = one.metrics[name]
+            if value["value"] is None:
+                return f"{one.name}: {value['why']}"
+        reading = self.a.reading
+        first, second = self.scores if reading.over_answered(name) else self.answers
+        values = self.a.metrics[name]["value"], self.b.metrics[name]["value"]
+        if len(first.actual) < len(self.a.whole.actual):
+            values = measure.value(name, first, reading), measure.value(name, second, self.b.reading)
         if values[0] is None or values[1] is None:
             return "the rows that both answered give no number"
-    assert values[0] is not None
-    assert values[1] is not None
-    positive = 0 if a.reading.positive is None else a.reading.positive
-    return paired.compare(name, first, second, (values[0], values[1]), positive, a.reading.own_named(name))
+        positive = 0 if reading.positive is None else reading.positive
+        return paired.compare(name, first, second, (values[0], values[1]), positive, reading.own_named(name))
 
 
-def _on_scores(name: str, e: Entrant) -> bool:
-    """Whether a metric is over the rows with an answer alone."""
-    found = e.reading.own_named(name)
-    return name in ON_SCORES if found is None else found.measure not in (None, "expected_cost", "top_k_accuracy")
+def _only(a: Answers, keep: BoolArray) -> Answers:
+    """Some of the rows; where these are all the answered ones, what is known of them is shared."""
+    return a.with_answer if np.array_equal(keep, a.answered) else a.take(keep)
 
 
-def _common(name: str, a: Entrant, b: Entrant) -> tuple[Answers, Answers]:
-    """Both candidates on the rows where neither is left out; for metrics of scores, on those both answered."""
-    keep = None
-    scores = _on_scores(name, a)
-    if a.left_out or b.left_out or scores:
-        keep = (a.whole.answered | (not a.left_out and not scores)) & (
-            b.whole.answered | (not b.left_out and not scores)
-        )
-        if keep.all():
-            keep = None
-    return (a.whole, b.whole) if keep is None else (a.whole.take(keep), b.whole.take(keep))
+def _differences(pair: Pair, names: Sequence[str], once: Once) -> dict[str, Told]:
+    """All differences of a pair; those that no cutoff changes are made once."""
+    key = ("difference", pair.a.key or pair.a.name, pair.b.key or pair.b.name)
+    return {
+        name: pair.difference(name) if pair.a.reading.needs_class(name)
+        else once.get((*key, name), partial(pair.difference, name))
+        for name in names
+    }  # fmt: skip
 
 
 def pairs(
-    entrants: Sequence[Entrant], split: str, confidence: float, names: Sequence[str] | None = None
-) -> list[PairResult]:
+    entrants: Sequence[Entrant], split: str, confidence: float, names: Sequence[str] | None = None,
+    once: Once | None = None,
+) -> list[PairResult]:  # fmt: skip
     """All pairs in study order, first minus second, each metric's p-values adjusted together.
 
-    `names` are the metrics wanted; all of them where left out.
+    names : the metrics wanted; all of them where left out
+    once : where differences that no cutoff changes are kept
     """
-    chosen = list(combinations(entrants, 2))
-    out: list[PairResult] = [
-        {"a": a.name, "b": b.name, "split": split, "rows": len(_common("accuracy", a, b)[0].actual), "metrics": {}}
-        for a, b in chosen
-    ]
     if not entrants:
-        return out
-    for name in names_of(entrants[0].reading) if names is None else names:
-        family = paired.family([difference(name, a, b) for a, b in chosen], confidence)
-        for entry, d, (a, b) in zip(out, family, chosen, strict=True):
+        return []
+    names, once = entrants[0].reading.metrics if names is None else names, once or Once()
+    chosen = [Pair(a, b) for a, b in combinations(entrants, 2)]
+    out: list[PairResult] = [
+        {"a": p.a.name, "b": p.b.name, "split": split, "rows": len(p.answers[0].actual), "metrics": {}} for p in chosen
+    ]
+    found = [_differences(pair, names, once) for pair in chosen]
+    for name in names:
+        family = paired.family([told[name] for told in found], confidence)
+        for entry, d, pair in zip(out, family, chosen, strict=True):
             marked = mark_difference(name, d, DIFFERENCE)
-            entry["metrics"][name] = _with_more_rows(marked, name, _common(name, a, b)[0], a.reading)
+            reading = pair.a.reading
+            rows = pair.scores if reading.over_answered(name) else pair.answers
+            entry["metrics"][name] = _with_more_rows(marked, name, rows[0], reading)
     return out
 
 
@@ -114,13 +140,16 @@ def standing(a: Answers, reading: Reading) -> Standing:
 
 
 def against_baselines(
-    entrants: Sequence[Entrant], baselines: Sequence[Entrant], confidence: float
+    entrants: Sequence[Entrant], baselines: Sequence[Entrant], confidence: float, once: Once | None = None
 ) -> dict[str, dict[str, dict[str, Difference]]]:
     """Each candidate minus each baseline, adjusted over the candidates."""
     out: dict[str, dict[str, dict[str, Difference]]] = {e.name: {b.name: {} for b in baselines} for e in entrants}
+    once = once or Once()
     for baseline in baselines:
-        for name in names_of(baseline.reading):
-            family = paired.family([difference(name, e, baseline) for e in entrants], confidence)
+        names = baseline.reading.metrics
+        found = [_differences(Pair(e, baseline), names, once) for e in entrants]
+        for name in names:
+            family = paired.family([told[name] for told in found], confidence)
             for e, d in zip(entrants, family, strict=True):
                 out[e.name][baseline.name][name] = mark_difference(name, d, DIFFERENCE)
     return out
@@ -136,7 +165,7 @@ def best(
     out: dict[str, Lead] = {}
     if not entrants:
         return out
-    for name in names_of(entrants[0].reading) if names is None else names:
+    for name in entrants[0].reading.metrics if names is None else names:
         sign = entrants[0].reading.improves(name)
         ranked = {
             e.name: v for e in entrants

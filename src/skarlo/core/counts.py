@@ -60,6 +60,25 @@ WHY = {
 RATES = tuple(name for name in WHY if name != "f1")
 
 
+def value(name: str, table: Table, positive: int) -> float | None:
+    """A count metric's value alone; None where there is none."""
+    if table.total <= 0:
+        return None
+    if name in agreement.FORMULAS:
+        found = _scalar(agreement.FORMULAS[name], table.cells.astype(np.float64))
+        return None if found is None else min(1.0, max(-1.0, found))
+    if name in ("balanced_accuracy", "youden_j"):
+        shares = [table.share(*masks(table, k)["recall"]) for k in range(table.classes)]
+        recalls = [s.value for s in shares if s.n > 0]
+        if not recalls or (table.classes == 2 and len(recalls) < 2):
+            return None
+        return sum(recalls) / len(recalls) if name == "balanced_accuracy" else sum(recalls) - 1
+    share = table.share(*masks(table, positive)[name])
+    if share.n <= 0:
+        return None
+    return 2 * share.k / (share.k + share.n) if name == "f1" else share.value
+
+
 @dataclass(frozen=True)
 class Shares:
     """k of n in each of m tables, resting on so many rows and effectively on so many; each shape (m,)."""

@@ -24,7 +24,7 @@ def net_benefit_curve(a: Answers, confidence: float) -> NetBenefitResult:
     Examples
     --------
     >>> y, s = np.array([1, 0, 1, 0]), np.array([0.9, 0.6, 0.3, 0.1])
-    >>> found = net_benefit_curve(Answers(2, 1, y, None, s, None, True, False, None, None), 0.95)
+    >>> found = net_benefit_curve(Answers.of_scores(y, s), 0.95)
     >>> found["threshold"][49], found["net_benefit"][49], found["all"][49]
     (0.5, 0.0, 0.0)
     """

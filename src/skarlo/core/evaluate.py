@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import math
 import platform
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
-import numpy.typing as npt
 import scipy
 
 from skarlo._version import __version__
@@ -25,58 +24,61 @@ from . import (
     measure,
     quoted,
     recalibration,
-    rules,
 )
 from .answers import Answers
 from .comparing import Entrant
 from .measure import Reading
+from .once import Once
+from .prepared import OnSplit, Prepared, prepare
 from .results import (
     FORMAT,
     CandidateResult,
     CutoffResult,
     OwnMetricResult,
     QuotedResult,
+    Recalibration,
     Results,
     SettingsResult,
-    SliceResult,
     SplitResult,
 )
-from .slices import sliced
+from .slices import Slice, sliced
 from .steps import Progress, Steps
 from .study import Candidate, Cutoff, OwnMetric, Settings, Study
 from .tally import Tally
-from .values import BoolArray, FloatArray, IntArray
 
 VERSION = __version__
 Curves = Literal["compact", "full", "none"]
-Memo = dict[tuple[str, str, str], dict[str, Any]]
 
 
 def evaluate(
-    study: Study, how: Curves = "compact", memo: Memo | None = None, progress: Progress | None = None
-) -> Results:
+    study: Study | Prepared, how: Curves = "compact", cutoffs: Sequence[Cutoff | None] | None = None,
+    progress: Progress | None = None,
+) -> Results:  # fmt: skip
     """Evaluate a study.
 
     Parameters
     ----------
-    study : rows, candidates and settings
-    memo : kept between evaluations of one study at other cutoffs, so that what no cutoff changes is computed once
-    progress : told (done, of, what) before each step; what it raises stops the work
+    study : rows, candidates and settings; prepared, where it is evaluated more than once: what no cutoff changes is
+        then computed once, and several threads may evaluate it together
     how : "full" writes every point of the curves, "compact" drops points within 1e-4 of the drawn line, "none" none
+    cutoffs : for each candidate its cutoff, in place of its own
+    progress : told (done, of, what) before each step; what it raises stops the work
 
     Returns
     -------
     The results, byte for byte the same for the same input, version, locked packages and processor features.
     """
-    memo = {} if memo is None else memo
+    ready = study if isinstance(study, Prepared) else prepare(study)
+    study, once = ready.study, ready.once
+    wanted = [c.cutoff for c in study.candidates] if cutoffs is None else list(cutoffs)
     steps = Steps(progress, len(study.candidates) * (len(study.splits) + 1) + 2)
-    done = [_candidate(study, c, how, memo, steps) for c in study.candidates]
+    done = [_candidate(ready, i, cutoff, how, steps) for i, cutoff in enumerate(wanted)]
     steps.next("measuring the baselines")
-    baselines = [_baseline(study, name, make, memo) for name, make in _baselines(study)]
+    baselines = [_baseline(ready, name) for name in ready.baselines]
     steps.next("comparing the candidates, pair by pair")
     entrants = [d.entrant for d in done]
-    pairs = comparing.pairs(entrants, study.report_on, study.settings.confidence)
-    against = comparing.against_baselines(entrants, [b.entrant for b in baselines], study.settings.confidence)
+    pairs = comparing.pairs(entrants, study.report_on, study.settings.confidence, once=once)
+    against = comparing.against_baselines(entrants, [b.entrant for b in baselines], study.settings.confidence, once)
     entries = [d.entry for d in done]
     positive = None if study.positive is None else study.classes[study.positive]
     return {
@@ -151,106 +153,40 @@ class _Done:
     entry: CandidateResult
     entrant: Entrant
     judged_rows: Answers
-    fields: dict[str, npt.NDArray[np.object_]]
+    slices: Sequence[Slice]
 
     def judged(self, study: Study) -> gates.Judged:
-        """With the rows of each slice."""
+        """As gates read it."""
         part = self.entry["splits"][study.report_on]
-        by: dict[tuple[str, ...], list[tuple[SliceResult, Answers]]] = {}
-        for s in part.get("slices", []):
-            inside = np.ones(len(self.judged_rows.actual), dtype=bool)
-            for name, value in s["by"].items():
-                inside &= self.fields[name] == value
-            by.setdefault(tuple(s["by"]), []).append((s, self.judged_rows.take(inside)))
+        by: dict[tuple[str, ...], list[Slice]] = {}
+        for s in self.slices:
+            by.setdefault(tuple(s.told["by"]), []).append(s)
         return gates.Judged(self.entrant, self.judged_rows, part["no_answer"], part.get("per_class", {}), by)  # type: ignore[arg-type]
 
 
-def _candidate(study: Study, c: Candidate, how: Curves, memo: Memo, steps: Steps) -> _Done:
-    whole, cutoff, why = _answers(study, c)
-    reading = Reading(study.classes, study.positive, study.settings, study.metrics, why, c.ranking_only)
-    entry = _describe(c, cutoff)
-    for split, rows in study.splits.items():
+def _candidate(ready: Prepared, i: int, cutoff: Cutoff | None, how: Curves, steps: Steps) -> _Done:
+    study, c = ready.study, ready.study.candidates[i]
+    placed = ready.placed(i, cutoff)
+    reading = Reading(study.classes, study.positive, study.settings, study.metrics, placed.why, c.ranking_only)
+    entry = _describe(c, placed.told)
+    sliced: Sequence[Slice] = ()
+    for split in study.splits:
         steps.next(f"measuring {c.name} on {split}")
-        entry["splits"][split] = _split(
-            study, whole.take(rows), rows, c.no_answer, reading, memo.setdefault((c.name, split, how), {}), how
-        )
-    rows = study.splits[study.report_on]
-    reported = whole.take(rows)
+        entry["splits"][split], found = _split(ready, ("candidate", i), split, ready.at(i, split, placed), reading, how)
+        sliced = found if split == study.report_on else sliced
     steps.next(f"recalibrating {c.name}")
     if c.predicted is None:
-        kept = memo.setdefault((c.name, "recalibration", ""), {})
-        if not kept:
-            tuned = None if study.tune_on is None else whole.take(study.splits[study.tune_on])
-            splits = (study.tune_on, study.report_on)
-            kept |= {"found": recalibration.of_candidate(tuned, reported, reading, splits)}
-        entry["recalibration"] = kept["found"]
-    return _done(study, entry, reported, rows, c.no_answer == "left_out", reading)
-
-
-def _done(
-    study: Study, entry: CandidateResult, reported: Answers, rows: BoolArray, left_out: bool, reading: Reading
-) -> _Done:
-    kept = reported.answered if left_out else np.ones(len(reported.actual), dtype=bool)
+        entry["recalibration"] = ready.once.get(("recalibration", i), lambda: _recalibration(ready, i, reading))
+    reported = ready.at(i, study.report_on, placed)
     metrics = entry["splits"][study.report_on]["metrics"]
-    fields = {
-        f.name: np.array(f.values, dtype=object)[f.codes[rows][kept]] for fields in study.slices for f in fields
-    }  # fmt: skip
-    judged = reported.with_answer if left_out else reported
-    return _Done(entry, Entrant(entry["name"], reported, left_out, metrics, reading), judged, fields)
+    entrant = Entrant(c.name, reported.whole, c.no_answer == "left_out", metrics, reading, ("candidate", i))
+    return _Done(entry, entrant, reported.judged, sliced)
 
 
-def _answers(study: Study, c: Candidate) -> tuple[Answers, CutoffResult | None, str]:
-    """A candidate over all rows, its cutoff, and why it has none if so."""
-    base = Answers(
-        len(study.classes), study.positive, study.actual, c.predicted, None, None, False, c.no_answer == "wrong",
-        study.weight, study.group, study.numbers,
-    )  # fmt: skip
-    if c.predicted is not None:
-        return base, None, ""
-    if c.probabilities is not None and study.positive is None:
-        predicted = np.where(np.isnan(c.probabilities[:, 0]), -1, _largest(c.probabilities))
-        return replace(base, predicted=predicted, probabilities=c.probabilities, is_probability=True), None, ""
-    score = c.score
-    if c.probabilities is not None:
-        score = c.probabilities[:, study.positive]
-    if score is None or study.positive is None:
-        raise ValueError(f"candidate {c.name} gives nothing that can be read")
-    given = score[~np.isnan(score)]
-    probable = not c.ranking_only and bool(((given >= 0) & (given <= 1)).all())
-    base = replace(base, score=score, is_probability=probable)
-    value, cutoff, why = _cutoff(study, c.cutoff or Cutoff(), base, c.no_answer == "left_out")
-    if value is None:
-        return base, cutoff, why
-    predicted = np.where(score >= value, study.positive, 1 - study.positive)
-    return replace(base, predicted=np.where(np.isnan(score), -1, predicted)), cutoff, ""
-
-
-def _largest(probabilities: FloatArray) -> IntArray:
-    """The class with the largest probability, first of equals."""
-    return np.asarray(np.argmax(np.nan_to_num(probabilities, nan=-1.0), axis=1), dtype=np.int64)
-
-
-def _cutoff(study: Study, c: Cutoff, a: Answers, left_out: bool) -> tuple[float | None, CutoffResult, str]:
-    """The cutoff to use (infinity flags nothing), what is told of it, and why there is none if so."""
-    if c.rule is None:
-        return c.value, {"value": c.value, "rule": "fixed", "chosen_on": c.chosen_on}, ""
-    split = study.tune_on or study.report_on
-    looked = a.take(study.splits[split])
-    looked = looked.with_answer if left_out else looked
-    t = looked.tally
-    assert t is not None
-    weight = np.ones(len(looked.actual)) if looked.weight is None else looked.weight
-    sums = [float(np.add.reduce(weight[looked.is_positive])), float(np.add.reduce(weight[~looked.is_positive]))]
-    if study.weight is None:
-        sums = [int(x) for x in sums]
-    chosen = rules.choose(c.rule, c.parameters, t, sums[0], sums[1])
-    told: CutoffResult = {"value": chosen.value, "rule": c.rule, "chosen_on": split}
-    if chosen.value is None:
-        told["why"] = chosen.why
-        return None, told, f"no cutoff satisfies {c.rule}: {chosen.why}"
-    if math.isinf(chosen.value):
-        return math.inf, {"value": None, "flags": "nothing", "rule": c.rule, "chosen_on": split}, ""
-    return chosen.value, told, ""
+def _recalibration(ready: Prepared, i: int, reading: Reading) -> Recalibration:
+    tune_on, report_on = ready.study.tune_on, ready.study.report_on
+    tuned = None if tune_on is None else ready.on_split(i, tune_on).whole
+    return recalibration.of_candidate(tuned, ready.on_split(i, report_on).whole, reading, (tune_on, report_on))
 
 
 def _describe(c: Candidate, cutoff: CutoffResult | None) -> CandidateResult:
@@ -274,43 +210,45 @@ def _describe(c: Candidate, cutoff: CutoffResult | None) -> CandidateResult:
 
 
 def _split(
-    study: Study, a: Answers, rows: BoolArray, no_answer: str, reading: Reading, memo: dict[str, Any], how: Curves
-) -> SplitResult:
-    missing = int((~a.answered).sum())
-    kept = np.ones(len(a.actual), dtype=bool)
-    if no_answer == "left_out":
-        kept = a.answered
-        a = a.with_answer
-    if not memo:
-        memo |= {"scores": measure.score_metrics(a, reading), "areas": measure.class_areas(a, reading)}
-        memo |= {"drawn": _draw(a, reading, how), "calibration": _calibration(study, a)}
-        memo |= {"net_benefit": _net_benefit(a, reading, how)}
+    ready: Prepared, who: tuple[str, object], split: str, on: OnSplit, reading: Reading, how: Curves
+) -> tuple[SplitResult, Sequence[Slice]]:
+    """One candidate on one split, and its slices. What no cutoff changes is made once."""
+    study, a, key = ready.study, on.judged, (*who, split)
     t = a.table
+    scores = ready.once.get(("scores", key), lambda: measure.of_scores(a, reading))
+    areas = ready.once.get(("areas", key), lambda: measure.class_areas(a, reading))
     out: SplitResult = {
         "rows": len(a.actual),
         "actual": {label: int((a.actual == k).sum()) for k, label in enumerate(study.classes)},
-        "no_answer": missing,
+        "no_answer": int((~on.whole.answered).sum()),
         "matrix": None if t is None else t.cells.tolist(),
-        "metrics": measure.metrics(a, reading, memo["scores"]),
-        "per_class": measure.per_class(a, reading, memo["areas"]),
+        "metrics": measure.metrics(a, reading, scores),
+        "per_class": measure.per_class(a, reading, areas),
     }
     if t is not None:
         classes = [dict(p) for p in out["per_class"].values()]
         out["averages"] = counts.averages(t, study.settings.sampling, classes)  # type: ignore[arg-type]
-    for label, drawn in memo["drawn"].items():
-        (out if label is None else out["per_class"][label]).update(drawn)
-    if memo["net_benefit"] is not None:
-        out["net_benefit"] = memo["net_benefit"]
-    if memo["calibration"] is not None:
-        out["calibration"] = memo["calibration"]
+    drawn = ready.once.get(("drawn", key, how), lambda: _draw(a, reading, how))
+    for label, curves_of in drawn.items():
+        (out if label is None else out["per_class"][label]).update(curves_of)  # type: ignore[typeddict-item]
+    benefit = ready.once.get(("net benefit", key, how), lambda: _net_benefit(a, reading, how))
+    if benefit is not None:
+        out["net_benefit"] = benefit
+    if who[0] == "baseline":
+        return out, ()
+    bins = ready.once.get(("calibration", key), lambda: _calibration(study, a))
+    if bins is not None:
+        out["calibration"] = bins
     if study.base_rate_in_use and study.positive is not None:
         restated = [in_use.restate(a, reading, pi) for pi in study.base_rate_in_use]
         out["in_use"] = restated[0] if len(restated) == 1 else restated
-    if study.slices:
-        where = rows.copy()
-        where[rows] = kept
-        out["slices"] = sliced(a, study.slices, where, reading)
-    return out
+    if not study.slices:
+        return out, ()
+    where = study.splits[split].copy()
+    where[where] = on.kept
+    found = sliced(a, study.slices, where, reading, once=ready.once.get(("slices", key), Once))
+    out["slices"] = [s.told for s in found]
+    return out, found
 
 
 def _calibration(study: Study, a: Answers) -> dict[str, Any] | None:
@@ -347,45 +285,18 @@ def _net_benefit(a: Answers, reading: Reading, how: Curves) -> Any:
     return decision.net_benefit_curve(a, reading.settings.confidence)
 
 
-def _baselines(study: Study) -> list[tuple[str, bool]]:
-    """What needs no model: always the commonest class; with two classes also the base rate as a score."""
-    commonest = study.classes[_commonest(study, study.splits[study.report_on])]
-    always = [(f"always {commonest}", True)]
-    return [*always, ("base rate", False)]
+def _baseline(ready: Prepared, name: str) -> _Done:
+    """A baseline on every split; no cutoff changes it."""
+    return ready.once.get(("baseline", name), lambda: _measured_baseline(ready, name))
 
 
-def _baseline(study: Study, name: str, always: bool, memo: Memo) -> _Done:
-    """A baseline, whose class and base rate are those of each split it stands in."""
+def _measured_baseline(ready: Prepared, name: str) -> _Done:
+    study, who = ready.study, ("baseline", name)
     entry = _describe(Candidate(name), None)
     entry["gives"] = "baseline"
     reading = Reading(study.classes, study.positive, study.settings, study.metrics)
-    bare = replace(study, slices=(), base_rate_in_use=())
-    reported: Answers | None = None
-    for split, rows in study.splits.items():
-        whole, _, _ = _answers(study, _stand_in(study, name, always, rows))
-        part = _split(
-            bare, whole.take(rows), rows, "error", reading, memo.setdefault((name, split, "none"), {}), "none"
-        )
-        part.pop("calibration", None)
-        entry["splits"][split] = part
-        if split == study.report_on:
-            reported = whole.take(rows)
-    assert reported is not None
-    return _done(bare, entry, reported, study.splits[study.report_on], False, reading)
-
-
-def _stand_in(study: Study, name: str, always: bool, rows: BoolArray) -> Candidate:
-    n = len(study.actual)
-    if always:
-        return Candidate(name, predicted=np.full(n, _commonest(study, rows), dtype=np.int64))
-    weight = None if study.weight is None else study.weight[rows]
-    found = np.bincount(study.actual[rows], weights=weight, minlength=len(study.classes))
-    share = found / found.sum() if found.sum() > 0 else np.full(len(study.classes), 1.0 / len(study.classes))
-    if study.positive is None:
-        return Candidate(name, probabilities=np.tile(share, (n, 1)))
-    return Candidate(name, score=np.full(n, float(share[study.positive])), cutoff=Cutoff(0.5))
-
-
-def _commonest(study: Study, rows: BoolArray) -> int:
-    weight = None if study.weight is None else study.weight[rows]
-    return int(np.bincount(study.actual[rows], weights=weight, minlength=len(study.classes)).argmax())
+    for split in study.splits:
+        entry["splits"][split], _ = _split(ready, who, split, ready.baseline(name, split), reading, "none")
+    reported = ready.baseline(name, study.report_on)
+    metrics = entry["splits"][study.report_on]["metrics"]
+    return _Done(entry, Entrant(name, reported.whole, False, metrics, reading, who), reported.judged, ())

@@ -7,11 +7,12 @@ from dataclasses import dataclass
 
 from . import counts
 from .answers import Answers
-from .comparing import Entrant, difference, standing
+from .comparing import Entrant, Pair, standing
 from .definitions import METRICS
 from .more_rows import Standing, clearing, reaching
-from .results import GateResult, SliceResult
+from .results import GateResult
 from .shown import shown
+from .slices import Slice
 from .study import Gate, Study
 from .values import Metric, MoreRows
 
@@ -27,7 +28,7 @@ class Judged:
     rows: Answers
     no_answer: int
     per_class: Mapping[str, Mapping[str, Metric]]
-    slices: Mapping[tuple[str, ...], Sequence[tuple[SliceResult, Answers]]]
+    slices: Mapping[tuple[str, ...], Sequence[Slice]]
 
 
 def judge(study: Study, judged: Sequence[Judged]) -> list[GateResult]:
@@ -43,8 +44,9 @@ def judge(study: Study, judged: Sequence[Judged]) -> list[GateResult]:
                 out.append(_against(study, gate, j, by_name[reference] if reference else None))
             elif gate.every:
                 out += [
-                    _entry(study, gate, j, s["metrics"], a, s["by"]) for s, a in j.slices.get(gate.every, ())
-                ]  # fmt: skip
+                    _entry(study, gate, j, s.told["metrics"], s.part.rows, s.told["by"])
+                    for s in j.slices.get(gate.every, ())
+                ]
             else:
                 out.append(_entry(study, gate, j, j.entrant.metrics, j.rows, None))
     return out
@@ -188,7 +190,7 @@ def _against(study: Study, gate: Gate, j: Judged, reference: Judged | None) -> G
     if reference is None:
         out["why"] = "no candidate is in use"
         return out
-    d = difference(gate.metric, j.entrant, reference.entrant)
+    d = Pair(j.entrant, reference.entrant).difference(gate.metric)
     if isinstance(d, str):
         out["why"] = d
         return out

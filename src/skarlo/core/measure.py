@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from . import calibration, counts, own, ranking
-from .answers import Answers
+from .answers import Answers, Scored
 from .approximate import mark
 from .counts import Names
-from .definitions import MANY_PROBABLE, METRICS, PROBABLE, RANKED
+from .definitions import COUNT_METRICS, MANY_CLASSES, MANY_PROBABLE, METRICS, PROBABLE, RANKED, TWO_CLASSES
 from .own import NO_PROBABILITIES, NO_SCORE
 from .probability import brier_skill, mean_loss, moments
 from .results import ClassResult
@@ -33,6 +34,21 @@ class Reading:
     no_cutoff: str = ""
     ranking_only: bool = False
 
+    @property
+    def metrics(self) -> tuple[str, ...]:
+        """The names of all metrics, in the documented order; the study's own stand last."""
+        return (*(TWO_CLASSES if self.positive is not None else MANY_CLASSES), *(m.name for m in self.own))
+
+    def needs_class(self, name: str) -> bool:
+        """Whether a metric reads the predicted class, so that a cutoff changes it."""
+        mine = self.own_named(name)
+        return name in COUNT_METRICS if mine is None else mine.measure in (None, "expected_cost")
+
+    def over_answered(self, name: str) -> bool:
+        """Whether a metric is over the rows with an answer alone, however the others count."""
+        mine = self.own_named(name)
+        return not self.needs_class(name) and (mine is None or mine.measure != "top_k_accuracy")
+
     def own_named(self, name: str) -> OwnMetric | None:
         """The study's own metric of that name, if it is one."""
         return next((m for m in self.own if m.name == name), None)
@@ -53,21 +69,39 @@ class Reading:
         return {"positive": self.classes[k], "negative": rest[0] if len(rest) == 1 else f"other than {self.classes[k]}"}
 
 
-def metrics(
-    a: Answers, reading: Reading, scores: dict[str, Metric] | None = None, counted: dict[str, Metric] | None = None
-) -> dict[str, Metric]:
+def metrics(a: Answers, reading: Reading, scores: Mapping[str, Metric] | None = None) -> dict[str, Metric]:
     """All metrics of a candidate on some rows, in the documented order; own metrics last.
 
-    `scores` are the metrics of scores where they are known already (no cutoff changes them), `counted` those of counts.
+    `scores` is what `of_scores` gave, where it is known already: no cutoff changes it.
     """
-    scores = score_metrics(a, reading) if scores is None else scores
-    found = (_counts(a, reading) if counted is None else counted) | scores | own_metrics(a, reading)
-    return {name: mark(name, m) for name, m in found.items()}
+    return in_order({**of_counts(a, reading), **(of_scores(a, reading) if scores is None else scores)}, reading)
+
+
+def in_order(found: Mapping[str, Metric], reading: Reading) -> dict[str, Metric]:
+    """Metrics in the documented order, those whose interval is approximate marked."""
+    return {name: mark(name, found[name]) for name in reading.metrics}
+
+
+def of_scores(a: Answers, reading: Reading) -> dict[str, Metric]:
+    """The metrics that read scores or probabilities and no predicted class, own ones among them."""
+    return score_metrics(a, reading) | _own(a, reading, needs_class=False)
+
+
+def of_counts(a: Answers, reading: Reading, counted: dict[str, Metric] | None = None) -> dict[str, Metric]:
+    """The metrics that read the predicted class, own ones among them; `counted` are the others, where known already."""
+    return (_counts(a, reading) if counted is None else counted) | _own(a, reading, needs_class=True)
 
 
 def score_metrics(a: Answers, reading: Reading) -> dict[str, Metric]:
-    """The metrics that read scores or probabilities, and no predicted class."""
+    """The metrics of scores or probabilities alone, none of the study's own."""
     return _two_scores(a, reading) if reading.positive is not None else _many_scores(a, reading)
+
+
+def _own(a: Answers, reading: Reading, needs_class: bool) -> dict[str, Metric]:
+    return {
+        m.name: own.metric(m, a, reading.settings, reading.no_cutoff)
+        for m in reading.own if reading.needs_class(m.name) == needs_class
+    }  # fmt: skip
 
 
 def _counts(a: Answers, reading: Reading) -> dict[str, Metric]:
@@ -123,23 +157,57 @@ def _two_scores(a: Answers, reading: Reading) -> dict[str, Metric]:
 
 
 def _many_scores(a: Answers, reading: Reading) -> dict[str, Metric]:
-    if a.probabilities is None:
+    if a.probable is None:
         return {name: absent(NO_PROBABILITIES) for name in MANY_PROBABLE}
     b, confidence = a.with_answer, reading.settings.confidence
     if len(b.actual) == 0 or (b.weight is not None and not b.weight.any()):
         return {name: absent("there are no rows") for name in MANY_PROBABLE}
-    score, right = calibration.confidence_of(a)
-    likely = Answers(2, 1, right.astype(np.int64), None, score, None, True, False, b.weight, b.group)
-    t = likely.tally
-    assert t is not None
+    likely = _against_rest(a.probable.likely, b)
     squares = moments(a, "brier")
     return {
         "roc_auc_macro": macro_area(a),
         "log_loss": mean_loss(a, moments(a, "log_loss"), confidence),
         "brier": mean_loss(a, squares, confidence),
         "brier_skill": brier_skill(a, squares),
-        "ece": calibration.ece(likely, t, reading.settings.bins, reading.settings.sampling),
+        "ece": calibration.ece(likely, a.probable.likely.tally, reading.settings.bins, reading.settings.sampling),
     }
+
+
+def value(name: str, a: Answers, reading: Reading) -> float | None:
+    """One metric's value alone, without its interval; None where there is none."""
+    mine = reading.own_named(name)
+    if mine is not None:
+        return own.metric(mine, a, replace(reading.settings, draws=2), reading.no_cutoff)["value"]
+    if name in COUNT_METRICS:
+        t = _nothing_said(a) if a.table is None and name == "prevalence" else a.table
+        return None if t is None else counts.value(name, t, 0 if reading.positive is None else reading.positive)
+    if reading.positive is None and a.probable is None:
+        return None
+    if name in ("brier", "log_loss", "brier_skill"):
+        squares = moments(a, "log_loss" if name == "log_loss" else "brier") if a.is_probability else None
+        return brier_skill(a, squares)["value"] if name == "brier_skill" else None if squares is None else squares.mean
+    if name == "roc_auc_macro":
+        return macro_area(a)["value"]
+    scored = a.scored if a.probable is None else a.probable.likely
+    if scored is None or scored.tally.rows <= 0:
+        return None
+    t, bins = scored.tally, reading.settings.bins
+    if name in RANKED:
+        known = {
+            "roc_auc": ranking.roc_area,
+            "average_precision": ranking.average_precision_value,
+            "ks": ranking.ks_value,
+        }
+        return known[name](t) if t.positives > 0 and t.negatives > 0 else None
+    if not scored.probable:
+        return None
+    if name == "ece":
+        return calibration.ece_value(t, bins)
+    return (
+        calibration.mce(t, calibration.rows_at(a, t), bins)["value"]
+        if name == "mce"
+        else calibration.fit_value(t, name)
+    )
 
 
 def macro_area(a: Answers) -> Metric:
@@ -152,11 +220,6 @@ def macro_area(a: Answers) -> Metric:
     if not areas:
         return absent("no class has rows inside and outside of it")
     return point(sum(areas) / len(areas), "a mean of areas on the same rows has no interval here")
-
-
-def own_metrics(a: Answers, reading: Reading) -> dict[str, Metric]:
-    """The study's own metrics."""
-    return {m.name: own.metric(m, a, reading.settings, reading.no_cutoff) for m in reading.own}
 
 
 def class_areas(a: Answers, reading: Reading) -> list[tuple[Metric, Metric]]:
@@ -192,13 +255,14 @@ def per_class(a: Answers, reading: Reading, areas: list[tuple[Metric, Metric]]) 
 def _one(a: Answers, k: int) -> Answers | None:
     """Class k's score against the rest, as two-class answers."""
     b = a.with_answer
-    if a.positive is not None:
-        if b.score is None or k == a.positive:
-            return a if b.score is not None else None
-        score = 1.0 - b.score if a.is_probability else -b.score
-    elif b.probabilities is not None:
-        score = b.probabilities[:, k]
-    else:
-        return None
-    return Answers(2, 1, (b.actual == k).astype(np.int64), None, score + 0.0, None, a.is_probability, False,
-                   b.weight, b.group)  # fmt: skip
+    if a.probable is not None:
+        return _against_rest(a.probable.of_class[k], b)
+    if b.scored is None or k == a.positive:
+        return a if b.scored is not None else None
+    score = 1.0 - b.scored.score if a.is_probability else -b.scored.score
+    return _against_rest(Scored(score + 0.0, b.actual == k, a.is_probability, b.weight), b)
+
+
+def _against_rest(one: Scored, b: Answers) -> Answers:
+    """A score of one class against the rest over the answered rows, as two-class answers."""
+    return Answers(2, 1, one.positive.astype(np.int64), scored=one, weight=b.weight, group=b.group)

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -185,16 +185,13 @@ def _centred(x: FloatArray, a: Answers) -> FloatArray:
 
 def _at_threshold(own: OwnMetric, a: Answers) -> tuple[Table, FloatArray, Answers]:
     """The matrix with the threshold as cutoff, and the benefit of each of its cells."""
-    b = a.with_answer
-    assert b.score is not None
-    assert b.positive is not None
     at = float(own.parameters["threshold"])
-    said = np.where(b.score >= at, b.positive, 1 - b.positive)
-    flagged = replace(b, predicted=said)
-    t = flagged.table
+    flagged = a.with_answer.at(at)
+    t, positive = flagged.table, flagged.positive
     assert t is not None
+    assert positive is not None
     benefit = np.zeros((2, 2))
-    benefit[b.positive, b.positive], benefit[1 - b.positive, b.positive] = 1.0, -at / (1.0 - at)
+    benefit[positive, positive], benefit[1 - positive, positive] = 1.0, -at / (1.0 - at)
     return t, benefit, flagged
 
 

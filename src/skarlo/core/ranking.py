@@ -290,3 +290,6 @@ def _ks_clustered(a: Answers, t: Tally, sampling: Sampling) -> FloatArray:
             gap = np.cumsum(pos[::-1]) / pos.sum() - np.cumsum(neg[::-1]) / neg.sum()
             out[i] = max(0.0, float(gap.max()))
     return np.asarray(out[np.isfinite(out)])
+
+
+VALUES = {"roc_auc": roc_area, "average_precision": average_precision_value, "ks": ks_value}

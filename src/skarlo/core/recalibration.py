@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from . import calibration, logistic, measure, paired
-from .answers import Answers
+from .answers import Answers, Probable, Scored
 from .logistic import expit, logit
 from .measure import Reading
 from .probability import CLIP
@@ -154,11 +154,12 @@ def _applied(a: Answers, apply: Callable[[FloatArray], FloatArray]) -> Answers:
         assert a.score is not None
         score = np.full(len(a.score), np.nan)
         score[answered] = apply(a.score[answered])
-        return replace(a, score=score, is_probability=True, predicted=None)
+        return replace(a, scored=Scored(score, a.is_positive, True, a.weight), predicted=None, counted=None)
     assert a.probabilities is not None
     p = np.full(a.probabilities.shape, np.nan)
     p[answered] = apply(a.probabilities[answered])
-    return replace(a, probabilities=p, predicted=np.where(answered, np.nan_to_num(p, nan=-1.0).argmax(axis=1), -1))
+    probable = Probable(p, a.actual, a.weight)
+    return replace(a, probable=probable, predicted=probable.largest, counted=None)
 
 
 def of_candidate(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
 
@@ -13,7 +13,8 @@ from . import counts, paired, table
 from .against_rest import Part, against_rest, rates_each
 from .answers import Answers
 from .approximate import SLICE, mark_difference
-from .measure import Reading, metrics
+from .measure import Reading, in_order, of_counts, of_scores
+from .once import Once
 from .paired import Compared
 from .results import SliceResult
 from .study import Field
@@ -27,9 +28,18 @@ Counted = tuple[IntArray, IntArray]
 JOINT = 1 << 20  # cells of all fields together, up to which one count of the rows serves every list of fields
 
 
+@dataclass(frozen=True)
+class Slice:
+    """What is told of a slice, and its rows."""
+
+    told: SliceResult
+    part: Part
+
+
 def sliced(
-    a: Answers, lists: Sequence[tuple[Field, ...]], rows: BoolArray, reading: Reading, rest: bool = True
-) -> list[SliceResult]:
+    a: Answers, lists: Sequence[tuple[Field, ...]], rows: BoolArray, reading: Reading, rest: bool = True,
+    once: Once | None = None,
+) -> list[Slice]:  # fmt: skip
     """All slices of each list of fields.
 
     Parameters
@@ -37,26 +47,30 @@ def sliced(
     a : the candidate on the split's rows that it is judged on
     lists : what to slice by; `rows` picks from the fields' codes those rows of the hold-out
     rest : whether each slice is compared with the other rows
+    once : where what no cutoff changes of these slices is kept
     """
     whole = bool(rows.all())
     codes = {f.name: f.codes if whole else f.codes[rows] for fields in lists for f in fields}
     counted = _counted(a, lists, codes)
+    once = once or Once()
     return [
-        entry
+        found
         for i, fields in enumerate(lists)
-        for entry in _of_list(a, fields, codes, None if counted is None else counted[i], reading, rest)
+        for found in _of_list(a, fields, codes, None if counted is None else counted[i], reading, rest, once)
     ]
 
 
 def _of_list(
-    a: Answers, fields: tuple[Field, ...], codes: Codes, counted: Counted | None, reading: Reading, rest: bool
-) -> list[SliceResult]:
-    members = Members(fields, codes, len(a.actual))
+    a: Answers, fields: tuple[Field, ...], codes: Codes, counted: Counted | None, reading: Reading, rest: bool,
+    once: Once,
+) -> list[Slice]:  # fmt: skip
+    names = tuple(f.name for f in fields)
+    members = once.get(("members", names), lambda: Members(fields, codes, len(a.actual)))
     found = members.found if counted is None else counted[0]
     known: list[Known | None] = [None] * len(found)
     if counted is not None:
         known = _known(counted[1], a, reading, rest)
-    out: list[SliceResult] = []
+    out: list[Slice] = []
     families: list[dict[str, Compared | str] | None] = []
     for i, code in enumerate(found.tolist()):
         told = known[i]
@@ -65,12 +79,26 @@ def _of_list(
         for f in reversed(fields):
             left, at = divmod(left, len(f.values))
             by[f.name] = f.values[at]
-        entry, compared = _slice(a, part, told, reading, rest)
-        out.append({"by": dict(reversed(list(by.items()))), **entry})  # type: ignore[typeddict-item]
+        scores = partial(once.get, (names, code), partial(_of_scores, part, reading, rest))
+        entry, compared = _slice(a, part, told, reading, rest, scores)
+        out.append(Slice({"by": dict(reversed(list(by.items()))), **entry}, part))  # type: ignore[typeddict-item]
         families.append(compared)
     if rest:
-        _adjust(out, families, reading.settings.confidence)
+        _adjust([s.told for s in out], families, reading.settings.confidence)
     return out
+
+
+@dataclass(frozen=True)
+class OfScores:
+    """What no cutoff changes of a slice: the metrics of its scores, and how they compare with those of the rest."""
+
+    metrics: dict[str, Metric]
+    rest: dict[str, Compared | str]
+
+
+def _of_scores(part: Part, reading: Reading, rest: bool) -> OfScores:
+    found = of_scores(part.rows, reading)
+    return OfScores(found, against_rest(part, part.others(), found, reading) if rest else {})
 
 
 class Members:
@@ -162,38 +190,42 @@ class Known:
 
 
 def _slice(
-    a: Answers, part: Part, known: Known | None, reading: Reading, rest: bool
+    a: Answers, part: Part, known: Known | None, reading: Reading, rest: bool, scores: Callable[[], OfScores]
 ) -> tuple[dict[str, object], dict[str, Compared | str] | None]:
     k = a.classes
     if known is not None and part.table is not None:
         by_class = known.cells.sum(axis=1)
         unanswered, weighted = int(known.cells[:, k:].sum()), int(by_class.sum())
-        needs_rows = a.score is not None or a.probabilities is not None or bool(reading.own)
-        s = part.rows if needs_rows else _bare(a, part.table)
     else:
         s = part.rows
         by_class, unanswered = np.bincount(s.actual, minlength=k), int((~s.answered).sum())
         weighted = int((s.weight > 0).sum()) if s.weight is not None else len(s.actual)
     t = part.table
-    found = metrics(s, reading, counted=None if known is None else known.metrics)
     entry: dict[str, object] = {
         "rows": int(by_class.sum()),
         "actual": {c: int(by_class[i]) for i, c in enumerate(reading.classes)},
         "no_answer": unanswered,
         "matrix": None if t is None else t.cells.tolist(),
-        "metrics": found,
+        "metrics": {},
         "rest": {},
     }
     if weighted < reading.settings.min_slice:
         why = f"the slice has fewer than {reading.settings.min_slice} rows"
-        entry["metrics"] = {name: absent(why) for name in found}
+        entry["metrics"] = {name: absent(why) for name in reading.metrics}
         return entry, None
+    read, compared = scores().metrics, scores().rest
+    bare = known is not None and t is not None and not any(reading.needs_class(m.name) for m in reading.own)
+    counted = of_counts(_bare(a, t) if bare and t is not None else part.rows, reading,
+                        None if known is None else known.metrics)  # fmt: skip
+    entry["metrics"] = in_order(counted | read, reading)
     if not rest:
         return entry, None
     others = None
     if known is not None and a.table is not None:
         others = table.of_cells(_padded(a.table.cells, known.cells.shape[1]) - known.cells, k)
-    return entry, against_rest(part, part.others(others), found, reading, None if known is None else known.rates)
+    rates = None if known is None else known.rates
+    both = against_rest(part, part.others(others), counted, reading, rates) | compared
+    return entry, {name: both[name] for name in reading.metrics if name in both}
 
 
 def _bare(a: Answers, counted: Table) -> Answers:

@@ -74,7 +74,7 @@ class Evaluator:
         self.workspace = workspace
         self._reads = Remembered(4)
         self._results = Remembered(64)
-        self._memos = Remembered(4)
+        self._prepared = Remembered(4)
 
     def asked(self, session: Session, study_id: int, cutoffs: dict[int, float] | None = None) -> Asked:
         """What is asked, with the given cutoffs (by position) in place of the kept ones. Raises Missing."""
@@ -92,6 +92,10 @@ class Evaluator:
         """A study's files as they were read, and the look at them."""
         return self._reads.get(asked.plain_key, lambda: read_study(asked.plain, asked.files, progress))
 
+    def prepared(self, asked: Asked, progress: Progress | None = None) -> core.Prepared:
+        """A study ready to be evaluated at any cutoffs."""
+        return self._prepared.get(asked.plain_key, lambda: core.prepare(self.read(asked, progress).study))
+
     def measured(self, asked: Asked, progress: Progress | None = None) -> core.Results:
         """The results. Those at the kept cutoffs are written to the workspace."""
 
@@ -99,9 +103,8 @@ class Evaluator:
             found = self.workspace.kept_result(asked.key)
             if found is not None:
                 return cast(core.Results, json.loads(found))
-            study = _with_cutoffs(self.read(asked, progress).study, asked.cutoffs)
-            memo: core.Memo = self._memos.get(asked.plain_key, dict)
-            results = core.evaluate(study, memo=memo, progress=progress)
+            ready = self.prepared(asked, progress)
+            results = core.evaluate(ready, cutoffs=_cutoffs(ready.study, asked.cutoffs), progress=progress)
             if asked.keep:
                 self.workspace.keep_result(asked.key, as_json(results))
             return results
@@ -130,12 +133,16 @@ def _without_cutoff(c: CandidateRecord) -> CandidateRecord:
     return c.model_copy(update={"cutoff": None if c.cutoff is None else 0.5, "cutoff_chosen_on": None})
 
 
-def _with_cutoffs(study: core.Study, cutoffs: Sequence[tuple[Any, str | None]]) -> core.Study:
-    candidates = tuple(
-        c if c.score is None else replace(c, cutoff=core.Cutoff(float(value), chosen_on))
+def _cutoffs(study: core.Study, cutoffs: Sequence[tuple[Any, str | None]]) -> list[core.Cutoff | None]:
+    return [
+        None if c.score is None else core.Cutoff(float(value), chosen_on)
         for c, (value, chosen_on) in zip(study.candidates, cutoffs, strict=True)
-    )
-    return replace(study, candidates=candidates)
+    ]
+
+
+def _with_cutoffs(study: core.Study, cutoffs: Sequence[tuple[Any, str | None]]) -> core.Study:
+    put = [replace(c, cutoff=k) for c, k in zip(study.candidates, _cutoffs(study, cutoffs), strict=True)]
+    return replace(study, candidates=tuple(put))
 
 
 def _key(record: StudyRecord, candidates: list[CandidateRecord], spec: StudySpec) -> str:
