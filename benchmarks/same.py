@@ -228,6 +228,7 @@ class Moved:
     studies: set[str] = field(default_factory=set)
     most: float = 0.0
     example: str = ""
+    agree: bool = True  # whether all agree within 1e-9 of their size, as they may on another machine
 
 
 Leaf = tuple[str, str, Any]  # its kind, where it is, what stands there
@@ -272,7 +273,9 @@ def differences(then: Path, now: Path) -> dict[str, Moved]:
             moved = out.setdefault(kind, Moved())
             moved.places += 1
             moved.studies.add(study.name)
-            far = abs(new - old) if isinstance(old, int | float) and isinstance(new, int | float) else 0.0
+            numbers = isinstance(old, int | float) and isinstance(new, int | float)
+            far = abs(new - old) if numbers else 0.0
+            moved.agree &= numbers and far <= 1e-9 * max(1.0, abs(old))
             if not moved.example or far > moved.most:
                 moved.most = max(moved.most, far)
                 moved.example = f"{study.name}{at}: {shortly(old)} -> {shortly(new)}"
@@ -288,7 +291,13 @@ def tell(moved: dict[str, Moved], base: str) -> None:
     """Print what moved, kind by kind."""
     for kind, m in sorted(moved.items(), key=lambda item: -item[1].places):
         far = f", by {m.most:.3g} at most" if m.most else ""
-        print(f"{kind.lstrip('.')}: {m.places:,} in {len(m.studies)} studies{far}\n    {m.example}")
+        if not m.agree:
+            print(f"{kind.lstrip('.')}: {m.places:,} in {len(m.studies)} studies{far}\n    {m.example}")
+    bits = {kind: m for kind, m in moved.items() if m.agree}
+    if bits:
+        most, example = max((m.most, m.example) for m in bits.values())
+        places = sum(m.places for m in bits.values())
+        print(f"in the last bits alone, by {most:.3g} at most: {places:,} values of {len(bits)} kinds\n    {example}")
     print(f"{len(moved)} kinds of value moved since {base}" if moved else f"nothing moved since {base}")
 
 

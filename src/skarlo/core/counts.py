@@ -8,10 +8,10 @@ from functools import cached_property, lru_cache
 
 import numpy as np
 
-from . import agreement, intervals
+from . import agreement, intervals, outcomes
 from .draws import NO_DRAW, ends
 from .table import Sampling, Table, prior, thin
-from .values import BoolArray, FloatArray, IntArray, Metric, absent, bounded, clean, measured, point
+from .values import BoolArray, FloatArray, IntArray, Metric, absent, bounded, measured, point
 
 Names = dict[str, str]
 Masks = tuple[BoolArray, BoolArray]
@@ -22,27 +22,18 @@ def masks(table: Table, positive: int) -> dict[str, Masks]:
     return _masks(table.classes, int(table.cells.shape[1]), positive)
 
 
+# Each rate, and F1, as one outcome over another.
+OVER = {
+    "accuracy": ("right", "rows"), "precision": ("TP", "flagged"), "recall": ("TP", "P"), "specificity": ("TN", "N"),
+    "npv": ("TN", "passed"), "fpr": ("FP", "N"), "fnr": ("FN", "P"), "flagged_share": ("flagged", "rows"),
+    "prevalence": ("P", "rows"), "f1": ("TP", "union"),
+}  # fmt: skip
+
+
 @lru_cache(maxsize=256)
 def _masks(k: int, width: int, positive: int) -> dict[str, Masks]:
-    shape = (k, width)
-    row, column = np.indices(shape)
-    is_pos, said_pos = row == positive, column == positive
-    answered = column < k
-    right = row == column
-    everything = np.ones(shape, dtype=bool)
-    said_neg = answered & ~said_pos
-    return {
-        "accuracy": (right, everything),
-        "precision": (is_pos & said_pos, said_pos),
-        "recall": (is_pos & said_pos, is_pos),
-        "specificity": (~is_pos & said_neg, ~is_pos),
-        "npv": (~is_pos & said_neg, said_neg),
-        "fpr": (~is_pos & said_pos, ~is_pos),
-        "fnr": (is_pos & ~said_pos, is_pos),
-        "flagged_share": (said_pos, everything),
-        "prevalence": (is_pos, everything),
-        "f1": (is_pos & said_pos, is_pos | said_pos),
-    }
+    which = outcomes.masks(k, width, positive)
+    return {name: (which[top], which[below]) for name, (top, below) in OVER.items()}
 
 
 WHY = {
@@ -355,18 +346,3 @@ def _micro(table: Table, sampling: Sampling) -> dict[str, Metric]:
         "recall": accuracy,
         "f1": point(2 * hit / (said + actual), why),
     }
-
-
-def outcome_counts(table: Table, positive: int) -> dict[str, float]:
-    """tp, fp, fn, tn, flagged, no_answer, P, N and rows of one class against the rest, as plain numbers."""
-    c, k = table.cells, table.classes
-    flagged = c[:, positive].sum()
-    actual = c[positive].sum()
-    tp = c[positive, positive]
-    none = c[:, k:].sum()
-    negatives = c.sum() - actual
-    out = {
-        "tp": tp, "fp": flagged - tp, "fn": actual - tp, "tn": negatives - (flagged - tp) - c[:, k:].sum() +
-        c[positive, k:].sum(), "flagged": flagged, "no_answer": none, "P": actual, "N": negatives, "rows": c.sum(),
-    }  # fmt: skip
-    return {name: clean(v) for name, v in out.items()}

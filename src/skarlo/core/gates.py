@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from . import counts
+from . import counts, outcomes
 from .answers import Answers
 from .comparing import Entrant, Pair, standing
 from .definitions import METRICS
@@ -17,7 +17,8 @@ from .study import Gate, Study
 from .values import Metric, MoreRows
 
 SLACK = 1e-12
-COUNTS = ("tp", "fp", "fn", "tn", "flagged", "no_answer")
+COUNTED = {"tp": "TP", "fp": "FP", "fn": "FN", "tn": "TN", "flagged": "flagged"}
+COUNTS = (*COUNTED, "no_answer")
 
 
 @dataclass(frozen=True)
@@ -143,7 +144,7 @@ def _count(study: Study, gate: Gate, j: Judged, a: Answers, out: GateResult) -> 
         out["why"] = "there is no such count"
         return out
     else:
-        value = counts.outcome_counts(t, positive)[gate.metric]
+        value = float(outcomes.counted(t.cells, positive)[COUNTED[gate.metric]])
     out["value"] = out["read"] = value
     return _decide(gate, out)
 

@@ -179,8 +179,8 @@ def value(name: str, a: Answers, reading: Reading) -> float | None:
     if mine is not None:
         return own.metric(mine, a, replace(reading.settings, draws=2), reading.no_cutoff)["value"]
     if name in COUNT_METRICS:
-        t = _nothing_said(a) if a.table is None and name == "prevalence" else a.table
-        return None if t is None else counts.value(name, t, 0 if reading.positive is None else reading.positive)
+        cells = _nothing_said(a) if a.table is None and name == "prevalence" else a.table
+        return None if cells is None else counts.value(name, cells, reading.positive or 0)
     if reading.positive is None and a.probable is None:
         return None
     if name in ("brier", "log_loss", "brier_skill"):

@@ -11,9 +11,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from . import counts, intervals, table
+from . import counts, intervals, outcomes, table
 from .answers import Answers, effective_rows, mean_variance
 from .draws import ends, generator
+from .formula import COUNTS
 from .influence import over_all_rows
 from .study import OwnMetric, Settings
 from .table import Table
@@ -93,18 +94,17 @@ def _weights(a: Answers) -> FloatArray:
 def _indicators(a: Answers) -> dict[str, FloatArray]:
     """Which rows each count counts."""
     assert a.predicted is not None
-    pos, said = a.actual == a.positive, a.predicted == a.positive
-    found = {"TP": pos & said, "FP": ~pos & said, "FN": pos & ~said, "TN": ~pos & ~said & (a.predicted >= 0),
-             "P": pos, "N": ~pos, "rows": np.ones(len(pos), dtype=bool), "flagged": said}  # fmt: skip
-    return {name: rows.astype(np.float64) for name, rows in found.items()}
+    assert a.positive is not None
+    width = a.classes + (0 if a.all_answered else 1)  # -1, no answer, is the last column
+    which = outcomes.masks(a.classes, width, a.positive)
+    return {name: which[name][a.actual, a.predicted].astype(np.float64) for name in COUNTS}
 
 
 def _values(own: OwnMetric, a: Answers, t: Table) -> dict[str, float]:
     assert own.formula is not None
     assert a.positive is not None
-    c = counts.outcome_counts(t, a.positive)
-    values = {"TP": c["tp"], "FP": c["fp"], "FN": c["fn"], "TN": c["tn"], "P": c["P"], "N": c["N"], "rows": c["rows"],
-              "flagged": c["flagged"]} | dict(own.costs)  # fmt: skip
+    found = outcomes.counted(t.cells, a.positive)
+    values = {name: float(found[name]) for name in COUNTS} | dict(own.costs)
     if own.formula.sums:
         parts, weight = _indicators(a), _weights(a)
         for field, cell in own.formula.sums:
@@ -130,12 +130,8 @@ def _formula(own: OwnMetric, a: Answers, t: Table, settings: Settings) -> Metric
 
 
 def _drawn_counts(draws: FloatArray, positive: int) -> dict[str, FloatArray]:
-    k = draws.shape[1]
-    flagged, actual = draws[:, :, positive].sum(axis=1), draws[:, positive].sum(axis=1)
-    tp, rows = draws[:, positive, positive], draws.sum(axis=(1, 2))
-    none_neg = draws[:, :, k:].sum(axis=(1, 2)) - draws[:, positive, k:].sum(axis=1)
-    return {"TP": tp, "FP": flagged - tp, "FN": actual - tp, "TN": rows - actual - (flagged - tp) - none_neg,
-            "P": actual, "N": rows - actual, "rows": rows, "flagged": flagged}  # fmt: skip
+    which = outcomes.masks(draws.shape[1], draws.shape[2], positive)
+    return {name: np.add.reduce(draws * which[name], axis=(1, 2)) for name in COUNTS}
 
 
 # Cost: each cell of the matrix at its price.

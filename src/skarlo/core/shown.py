@@ -1,6 +1,11 @@
-"""How a number is written for people: three decimals, but never rounded onto a bound that was not met."""
+"""How numbers are written for people. The page writes them by the same rules; one table of cases holds both to them.
+
+Rounding is that of the exact value, half to even, and never onto a bound that was not met.
+"""
 
 from __future__ import annotations
+
+from decimal import Decimal
 
 from .values import Metric
 
@@ -9,7 +14,7 @@ MOST = 15
 
 
 def shown(value: float | None, bounds: tuple[float, ...] = (0.0, 1.0)) -> str:
-    """Write a value.
+    """Write a value to three digits after the point, or as many as keep it off a bound; from 1,000 on to none.
 
     Parameters
     ----------
@@ -18,8 +23,8 @@ def shown(value: float | None, bounds: tuple[float, ...] = (0.0, 1.0)) -> str:
 
     Examples
     --------
-    >>> shown(0.80512), shown(0.99987), shown(1.0), shown(None), shown(2194.6)
-    ('0.805', '0.9999', '1.000', '—', '2,195')
+    >>> shown(0.80512), shown(0.99987), shown(1.0), shown(None), shown(2194.6), shown(5 / 16)
+    ('0.805', '0.9999', '1.000', '—', '2,195', '0.312')
     """
     if value is None:
         return DASH
@@ -30,6 +35,31 @@ def shown(value: float | None, bounds: tuple[float, ...] = (0.0, 1.0)) -> str:
         digits = 3
     text = f"{value:,.{digits}f}"
     return text.replace("-", "−") if float(f"{value:.{digits}f}") != 0 else text.replace("-", "")
+
+
+def as_set(value: float) -> str:
+    """Write a number that someone set, a cutoff above all, whole: the shortest digits that are it and no other.
+
+    Examples
+    --------
+    >>> as_set(0.2345), as_set(0.5), as_set(-3.0), as_set(1e-05)
+    ('0.2345', '0.5', '−3', '0.00001')
+    """
+    text = repr(float(value) + 0.0)
+    if 1e-6 <= abs(value) < 1e21:
+        text = format(Decimal(text), "f")
+    return text.removesuffix(".0").replace("e-0", "e-").replace("e+", "e").replace("-", "−")
+
+
+def count(n: float) -> str:
+    """Write a number of rows; a sum of sampling weights with one digit after the point.
+
+    Examples
+    --------
+    >>> count(12345), count(1234.56), count(10.0)
+    ('12,345', '1,234.6', '10')
+    """
+    return f"{n:,.0f}" if float(n).is_integer() else f"{n:,.1f}"
 
 
 def p_shown(p: float) -> str:
@@ -44,14 +74,14 @@ def p_shown(p: float) -> str:
 
 
 def with_interval(m: Metric) -> str:
-    """A value followed by its interval, as "0.805 (0.786–0.822)".
+    """A value followed by its interval, as "0.805 (0.786 to 0.822)".
 
     Examples
     --------
     >>> with_interval({"value": 0.805, "low": 0.786, "high": 0.8222, "interval": "delong_logit"})
-    '0.805 (0.786–0.822)'
+    '0.805 (0.786 to 0.822)'
     """
     low, high = m.get("low"), m.get("high")
     if m["value"] is None or low is None or high is None:
         return shown(m["value"])
-    return f"{shown(m['value'])} ({shown(low)}–{shown(high)})"
+    return f"{shown(m['value'])} ({shown(low)} to {shown(high)})"
