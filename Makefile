@@ -17,6 +17,7 @@ demo-reset: setup build ## the sample world as at first, then serve it
 	@$(MAKE) --no-print-directory demo
 
 test: setup build lint chromium ## all checks and tests, browser tests included
+	cd ui && npm run --silent test -- --reporter=dot
 	$(BIN)/python -m pytest -n 2 --dist loadgroup
 
 setup: $(VENV)/ready ui/node_modules/ready

@@ -23,9 +23,9 @@ from skarlo.core.answers import Answers
 from skarlo.core.approximate import DIFFERENCE, SLICE, row
 from skarlo.core.comparing import Entrant
 from skarlo.core.counts import Names
-from skarlo.core.in_use import restate
 from skarlo.core.measure import Reading
 from skarlo.core.paired import Compared
+from skarlo.core.restated import restate
 from skarlo.core.study import OwnMetric, Settings
 from skarlo.core.table import Sampling, Table, make
 from skarlo.core.values import FloatArray, IntArray, Metric
@@ -132,7 +132,7 @@ def truth(world: World) -> Values:
     """Every metric over a population so large that chance hardly moves it."""
     a = world.plain().draw(np.random.default_rng(5), POPULATION)[0]
     found: dict[str, Metric] = measure.metrics(a, QUICK)
-    found |= {f"{name}, in use": m for name, m in restate(a, QUICK, EXPECTED)["metrics"].items()}
+    found |= {f"{name}, expected base rate": m for name, m in restate(a, QUICK, EXPECTED)["metrics"].items()}
     return {name: m["value"] for name, m in found.items() if m["value"] is not None}
 
 
@@ -216,7 +216,7 @@ def alone(t: Task) -> list[Line]:
         if not 2 <= a.actual.sum() <= t.n - 2:
             continue
         found = measure.metrics(a, READING)
-        found |= {f"{name}, in use": m for name, m in restate(a, READING, EXPECTED)["metrics"].items()}
+        found |= {f"{name}, expected base rate": m for name, m in restate(a, READING, EXPECTED)["metrics"].items()}
         for name, m in found.items():
             if m["value"] is not None:
                 out.interval(name, row(name, m.get("interval", ""))[1], (m.get("low"), m.get("high")), true[name])
@@ -324,7 +324,7 @@ def best_set(task: tuple[int, str, int]) -> list[Held]:
         found = comparing.pairs(entrants, "test", 0.95, BEST)
         lead = comparing.best(entrants, found, 0.95, BEST)
         for name in BEST:
-            best = (lead[name]["leader"], *lead[name]["not_told_apart"])
+            best = (lead[name]["leader"], *lead[name]["not_separated"])
             held[name] += "0" in best
             named[name] += len(best)
     return [Held(candidates, way, name, held[name], named[name], runs) for name in BEST]

@@ -33,8 +33,14 @@ WORKERS = 2
 KEPT = ROOT / "build" / "same"  # what older versions gave, by commit and studies
 
 # Keys as they are now, and as they were before: in study files, and in results (by what the key holds).
-SPELLED: tuple[tuple[str, str], ...] = ()
-READ_AS: tuple[tuple[str, str], ...] = ()
+SPELLED = (
+    ("predicted", "label"), ("runs_now", "in_use"), ('"runs now"', '"in use"'),
+    ("expected_base_rate", "base_rate_in_use"),
+)  # fmt: skip
+READ_AS = (
+    ('"not_told_apart":', '"not_separated":'), (r'"in_use": (true|false)', r'"runs_now": \1'),
+    (r'"in_use": ([{\[])', r'"at_expected_base_rate": \1'),
+)  # fmt: skip
 
 ASKED = """
 [[metrics]]
@@ -190,7 +196,7 @@ def varied(sample: Path, to: Path, changes: dict[str, str], more: str, drop: int
 def older_keys(base: Path) -> list[tuple[str, str]]:
     """How the older version spells what it does not know by today's name."""
     source = (base / "src" / "skarlo" / "intake" / "spec.py").read_text(encoding="utf-8")
-    return [(now, then) for now, then in SPELLED if re.sub(r"\W.*", "", now) not in source]
+    return [(now, then) for now, then in SPELLED if now.strip('"') not in source]
 
 
 def spelled_as(now: Path, then: Path, keys: list[tuple[str, str]]) -> None:
@@ -231,6 +237,9 @@ class Moved:
     agree: bool = True  # whether all agree within 1e-9 of their size, as they may on another machine
 
 
+# What holds the same things under many names: of a split, a metric, a class.
+BY_NAME = (".splits", ".metrics", ".per_class", ".averages", ".macro", ".weighted", ".micro", ".best", ".best.*",
+           ".against_baseline", ".against_baseline.*", ".against_baseline.*.*", ".methods", ".rest")  # fmt: skip
 Leaf = tuple[str, str, Any]  # its kind, where it is, what stands there
 
 
@@ -238,7 +247,8 @@ def leaves(value: Any, kind: str = "", at: str = "") -> Iterator[Leaf]:
     """Every value of a result; a kind is a place without the names and numbers of what it is about."""
     if isinstance(value, dict):
         for key, inner in value.items():
-            named = key if re.fullmatch(r"[a-z_0-9]+", key) and not re.fullmatch(r"c\d|\d+", key) else "*"
+            plain = re.fullmatch(r"[a-z_0-9]+", key) and not re.fullmatch(r"c\d|\d+", key)
+            named = key if plain and not kind.endswith(BY_NAME) else "*"
             yield from leaves(inner, f"{kind}.{named}", f"{at}.{key}")
     elif isinstance(value, list) and value and isinstance(value[0], dict):
         for i, inner in enumerate(value):

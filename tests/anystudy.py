@@ -42,7 +42,7 @@ def _holdout(r, k, labels, rows):
     out = ["[holdout]", "path='h.csv'", "id='id'", "truth='t'", f"classes={json.dumps(labels, ensure_ascii=False)}"]
     if k == 2:
         out.append(f"positive={json.dumps(r.choice(labels), ensure_ascii=False)}")
-        out += [f"base_rate_in_use={r.choice(['0.08', '[0.05,0.12]'])}"] * (r.random() < 0.4)
+        out += [f"expected_base_rate={r.choice(['0.08', '[0.05,0.12]'])}"] * (r.random() < 0.4)
     present = {row["split"] for row in rows}
     if "test" in present and r.random() < 0.7:
         out += ["split='split'", "report_on='test'"]
@@ -53,7 +53,7 @@ def _holdout(r, k, labels, rows):
 
 
 def _candidate(folder, r, i, k, labels, rows):
-    kind = r.choice(["score", "label", "probabilities"] if k == 2 else ["label", "probabilities"])
+    kind = r.choice(["score", "predicted", "probabilities"] if k == 2 else ["predicted", "probabilities"])
     how = r.choice(["error", "wrong", "left_out"])
     names = ["s"] if kind != "probabilities" else [f"p{j}" for j in range(k)]
     out = []
@@ -67,19 +67,19 @@ def _candidate(folder, r, i, k, labels, rows):
         writer = csv.DictWriter(f, ["id", *names])
         writer.writeheader()
         writer.writerows(out)
-    said = ["[[candidates]]", f"name='C{i}'", f"path='c{i}.csv'", f"no_answer='{how}'"] + ["in_use=true"] * (i == 0)
+    said = ["[[candidates]]", f"name='C{i}'", f"path='c{i}.csv'", f"no_answer='{how}'"] + ["runs_now=true"] * (i == 0)
     if kind == "probabilities":
         pairs = ", ".join(f"{json.dumps(x, ensure_ascii=False)}='p{j}'" for j, x in enumerate(labels))
         said.append(f"probabilities={{{pairs}}}")
     else:
         said.append(f"{kind}='s'")
-    return said + [f"cutoff={r.choice(RULES)}"] * (k == 2 and kind != "label" and r.random() < 0.7)
+    return said + [f"cutoff={r.choice(RULES)}"] * (k == 2 and kind != "predicted" and r.random() < 0.7)
 
 
 def _answer(r, kind, labels, how):
     if kind == "score":
         return {"s": repr(r.choice([r.random(), round(r.random(), 1), 0, 1, 0.5]))}
-    if kind == "label":
+    if kind == "predicted":
         return {"s": "strange" if how != "error" and r.random() < 0.03 else r.choice(labels)}
     p = [r.random() ** 3 + 1e-9 for _ in labels]
     return {f"p{j}": repr(x / sum(p)) for j, x in enumerate(p)}
@@ -107,7 +107,7 @@ def _wishes(r, k, labels):
             else ["accuracy", "mcc", "kappa", "own"]
         )
         if metric not in ("tp", "own") and r.random() < 0.3:
-            out += ["[[gates]]", f"metric='{metric}'", "against='in use'", "margin=0.02"]
+            out += ["[[gates]]", f"metric='{metric}'", 'against="runs now"', "margin=0.02"]
         else:
             out += ["[[gates]]", f"metric='{metric}'", "at_least=0.5"] + ["every=['f']"] * (r.random() < 0.4)
     name = json.dumps(labels[0], ensure_ascii=False)

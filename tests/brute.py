@@ -51,8 +51,7 @@ def log_loss(actual, score):
     """Mean of -ln(probability of the actual class), clipped."""
     out = 0.0
     for a, s in zip(actual, score, strict=True):
-        p = min(max(s, 1e-15), 1 - 1e-15)
-        out += -math.log(p) if a else -math.log1p(-p)
+        out -= math.log(min(max(s if a else 1 - s, 1e-15), 1 - 1e-15))
     return out / len(score)
 
 

@@ -47,14 +47,14 @@ def written_files_are_valid(tmp_path):
 def workspace(tmp_path, monkeypatch):
     monkeypatch.setattr(accounts, "HASHER", accounts.PasswordHasher(time_cost=1, memory_cost=8, parallelism=1))
     opened = Workspace.open(tmp_path / "workspace")
-    with opened.session() as records:
+    with opened.writing() as records:
         for name, role in ROLES.items():
             accounts.add_user(records, name, role, PASSWORD)
     return opened
 
 
 def user_named(workspace, name):
-    with workspace.session() as records:
+    with workspace.writing() as records:
         return records.exec(select(User).where(User.name == name)).one()
 
 
@@ -72,6 +72,9 @@ class Client:
 
     def __call__(self, method, path, body=None, **how):
         headers = {"X-CSRFToken": self.token} | how.pop("headers", {})
+        if method == "PATCH" and "If-Match" not in headers:  # as a page that has just read it
+            study = path.split("/dossier")[0].split("/exhibits")[0]
+            headers["If-Match"] = self("GET", f"{study}/dossier").headers.get("ETag", "")
         if body is not None:
             how |= {"data": json.dumps(body), "content_type": "application/json"}
         return self.http.open(f"/api/v1{path}", method=method, headers=headers, **how)
@@ -111,7 +114,7 @@ def signed_in(app):
 def submitted(signed_in, study_id):
     """A study with one exhibit, a decision, and revision 1 submitted by ana: (study, revision)."""
     ana = signed_in("ana")
-    pin = {"view": "line-up", "scope": {"split": "test", "show": [1, 2]}, "caption": "Who leads"}
+    pin = {"view": "roster", "scope": {"split": "test", "show": [1, 2]}, "caption": "Who leads"}
     assert ana("POST", f"/studies/{study_id}/exhibits", pin).status_code == 201
     assert ana("PATCH", f"/studies/{study_id}/dossier", {"decision_candidate": "Scores"}).status_code == 200
     answer = ana("POST", f"/studies/{study_id}/revisions")

@@ -29,7 +29,7 @@ cutoff = 0.5
 [[candidates]]
 name = "Labels"
 path = "labels.csv"
-label = "said"
+predicted = "said"
 """
 
 

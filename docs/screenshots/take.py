@@ -52,7 +52,7 @@ def take(page: Page, approver: Page, address: str, sample: Path) -> None:
     sign_in(page, address, "analyst")
     study = f"{address}/studies/3"  # the two other sample studies are older
     for view, caption in (
-        ("line-up", "Two are not told apart on ranking; one is better calibrated"),
+        ("roster", "Two are not told apart on ranking; one is better calibrated"),
         ("matrix", "Where each one errs"),
         ("curves", "Ranking, on all test rows"),
         ("cutoff", "Cutoffs chosen on tuning, read on test"),
@@ -61,11 +61,11 @@ def take(page: Page, approver: Page, address: str, sample: Path) -> None:
         pin(page, caption)
     page.goto(f"{study}/intake")
     shoot(page, "intake")
-    page.goto(f"{study}/line-up")
+    page.goto(f"{study}/roster")
     settle(page)
     page.locator("button[data-candidate='Gradient boosting'][data-metric='precision']").click()
     page.locator("[data-part='unfolded']").wait_for()
-    shoot(page, "line-up")
+    shoot(page, "roster")
     for view in ("matrix", "curves", "cutoff"):
         page.goto(f"{study}/{view}{'?split=tuning' if view == 'cutoff' else ''}")
         shoot(page, view)
@@ -93,8 +93,8 @@ def take(page: Page, approver: Page, address: str, sample: Path) -> None:
     page.goto(f"{address}/")
     shoot(page, "studies")
     page.emulate_media(color_scheme="dark")
-    page.goto(f"{study}/line-up")
-    shoot(page, "line-up-dark")
+    page.goto(f"{study}/roster")
+    shoot(page, "roster-dark")
 
 
 def main() -> None:

@@ -20,12 +20,12 @@ from skarlo.web.demo import bring_in
 
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 AXE = Path(__file__).parents[2] / "ui" / "node_modules" / "axe-core" / "axe.min.js"
-VIEWS = ("intake", "line-up", "matrix", "curves", "cutoff", "dossier")
+VIEWS = ("intake", "roster", "matrix", "curves", "cutoff", "dossier")
 
 
 @pytest.fixture
 def study(server, tmp_path):
-    with server.workspace.session() as records:
+    with server.workspace.writing() as records:
         ana = records.exec(select(User).where(User.name == "ana")).one()
     number = bring_in(server.workspace, write_study(tmp_path / "files"), ana)
     return f"{server.address}/studies/{number}"
@@ -35,12 +35,12 @@ def test_an_address_restores_what_its_sender_saw(person, study):
     ana, vic = person("ana"), person("vic")
     ana.goto(f"{study}/matrix?split=tuning&show=A&cut=A:0.37")
     expect(ana.locator("[data-part='split']")).to_contain_text("Tuning")
-    expect(ana.locator("main[data-stale='false'] [data-matrix='A'] button")).to_have_count(4)
+    expect(ana.locator("main[aria-busy='false'] [data-matrix='A'] button")).to_have_count(4)
     seen = ana.locator("[data-matrix='A'] button").all_inner_texts()
     ana.reload()
     expect(ana.locator("[data-matrix='A'] button")).to_have_text(seen)
     vic.goto(ana.url)
-    expect(vic.locator("[data-chip='A']")).to_contain_text("≥ 0.370")
+    expect(vic.locator("[data-chip='A']")).to_contain_text("≥ 0.37")
     expect(vic.locator("[data-matrix='B']")).to_have_count(0)
     expect(vic.locator("[data-matrix='A'] button")).to_have_text(seen)
 
@@ -48,7 +48,7 @@ def test_an_address_restores_what_its_sender_saw(person, study):
 def test_a_plain_address_is_written_out(person, study):
     ana = person("ana")
     ana.goto(study)
-    expect(ana).to_have_url(re.compile(r"/line-up\?split=test&show=AB&cut=A%3A0\.5"))
+    expect(ana).to_have_url(re.compile(r"/roster\?split=test&show=A%2CB&cut=A%3A0\.5"))
     ana.goto(f"{study}/curves?split=moon&show=Z&cut=A:x,Q:1")
     expect(ana.locator("[data-part='split']")).to_contain_text("Test")
     expect(ana.get_by_role("heading", name="Curves")).to_be_visible()
@@ -56,7 +56,7 @@ def test_a_plain_address_is_written_out(person, study):
 
 def test_keys_switch_walk_nudge_and_undo(person, study):
     ana = person("ana")
-    ana.goto(f"{study}/line-up")
+    ana.goto(f"{study}/roster")
     expect(ana.locator("tr[data-row='Labels']")).to_be_visible()
     ana.keyboard.press("2")
     expect(ana.locator("tr[data-row='Labels']")).to_have_count(0)
@@ -72,7 +72,7 @@ def test_keys_switch_walk_nudge_and_undo(person, study):
     expect(ana.get_by_role("slider")).to_have_attribute("aria-valuenow", "0.492")
     expect(ana.locator("[data-chip='A']")).to_contain_text("≥ 0.492")
     ana.keyboard.press("u")
-    expect(ana.locator("[data-chip='A']")).to_contain_text("≥ 0.500")
+    expect(ana.locator("[data-chip='A']")).to_contain_text("≥ 0.5")
     ana.keyboard.press("?")
     expect(ana.get_by_role("dialog")).to_contain_text("No key does something that cannot be undone")
     ana.keyboard.press("Escape")
@@ -102,7 +102,7 @@ def test_a_cutoff_moved_on_the_reported_rows_is_called_that(person, study):
     expect(ana.get_by_role("slider")).to_be_visible()
     ana.keyboard.press(".")
     expect(ana.locator("[data-step='cutoff']")).to_contain_text("A chosen on test")
-    ana.goto(f"{study}/line-up")
+    ana.goto(f"{study}/roster")
     expect(ana.get_by_label("Findings")).to_contain_text("was chosen on the test rows it is reported on")
 
 
@@ -120,12 +120,12 @@ def test_a_viewer_reads_and_is_offered_no_change(person, study):
     vic.keyboard.press(".")
     expect(vic.locator("[data-chip='A']")).to_contain_text("≥ 0.501")  # in this address only
     vic.goto(f"{study}/cutoff")
-    expect(vic.locator("[data-chip='A']")).to_contain_text("≥ 0.500")
+    expect(vic.locator("[data-chip='A']")).to_contain_text("≥ 0.5")
 
 
 def test_steps_not_built_are_not_clickable(person, study):
     ana = person("ana")
-    ana.goto(f"{study}/line-up")
+    ana.goto(f"{study}/roster")
     absent = ana.locator("nav li[aria-disabled='true']")
     expect(absent).to_have_count(4)
     expect(absent.locator("a, button")).to_have_count(0)
@@ -142,9 +142,9 @@ def test_signed_out_one_is_sent_to_sign_in_and_back(chromium, study):
     page.close()
 
 
-def test_sorting_and_saving_the_line_up(person, study):
+def test_sorting_and_saving_the_roster(person, study):
     ana = person("ana")
-    ana.goto(f"{study}/line-up")
+    ana.goto(f"{study}/roster")
     recall = ana.get_by_role("button", name="Recall", exact=True)
     recall.click()
 
@@ -165,18 +165,18 @@ def test_sorting_and_saving_the_line_up(person, study):
     assert sorted(shown(float(recalls[name])) for name in ("Scores", "Labels")) == sorted(f"{x:.3f}" for x in down)
 
 
-def test_each_number_of_the_line_up_stands_in_the_results_file(person, server, tmp_path):
+def test_each_number_of_the_roster_stands_in_the_results_file(person, server, tmp_path):
     """The sample study, by the command line and on the screen."""
     path = write_limb_failure(tmp_path / "limb")
-    with server.workspace.session() as records:
+    with server.workspace.writing() as records:
         ana = records.exec(select(User).where(User.name == "ana")).one()
     number = bring_in(server.workspace, path, ana)
     done = subprocess.run([sys.executable, "-m", "skarlo.cli", "evaluate", str(path)], capture_output=True, check=True)
     kept = {c["name"]: c["splits"] for c in json.loads(done.stdout)["candidates"]}
     page = person("ana")
     for split in ("test", "train"):
-        page.goto(f"{server.address}/studies/{number}/line-up?split={split}")
-        cells = page.locator("main[data-stale='false'] [data-part='line-up'] button[data-metric]")
+        page.goto(f"{server.address}/studies/{number}/roster?split={split}")
+        cells = page.locator("main[aria-busy='false'] [data-part='roster'] button[data-metric]")
         expect(cells).to_have_count(6 * 7)
         for cell in cells.all():
             metric = kept[cell.get_attribute("data-candidate")][split]["metrics"][cell.get_attribute("data-metric")]

@@ -10,7 +10,7 @@ from sqlmodel import select
 
 from files import rows_of as file_rows
 from files import write_csv, write_study
-from skarlo.sample import write_citizen_reports
+from skarlo.sample import write_residents_messages
 from skarlo.studies.records import User
 from skarlo.web.demo import bring_in
 
@@ -39,7 +39,7 @@ def pasted(rows, columns, names):
 def paste(page, label, text):
     page.get_by_role("button", name="or paste columns from a spreadsheet").last.click()
     page.get_by_label(f"{label}: pasted columns").fill(text)
-    page.get_by_role("button", name="Take what is pasted").click()
+    page.get_by_role("button", name="Use pasted columns").click()
     expect(page.get_by_label(f"{label}: pasted columns")).to_have_count(0)
 
 
@@ -59,7 +59,7 @@ def test_pasted_columns_a_broken_join_the_fields_and_out_and_in_again(person, se
     row = ana.locator("[data-candidate-row='1']")
     join = row.locator("[data-part='join']")
     expect(join).to_contain_text("110 rows matched")
-    expect(join).to_contain_text("1 no row of the hold-out")
+    expect(join).to_contain_text("1 not rows of the hold-out")
     with ana.expect_download() as saving:
         join.get_by_role("link", name="10 missing").click()
     assert saving.value.path().read_text().split() == ["id", *(r[0] for r in rows[:10])]
@@ -76,14 +76,16 @@ def test_pasted_columns_a_broken_join_the_fields_and_out_and_in_again(person, se
 
     expect(ana.get_by_text("120 labelled rows; pasted leaves rows without an answer")).to_be_visible()
 
-    # A warning wants a word.
-    expect(ana.get_by_text("one warning wants a word")).to_be_visible()
+    # A warning needs an explanation.
+    expect(ana.get_by_text("1 warning needs an explanation")).to_be_visible()
+    expect(ana.locator("[data-step='intake']")).to_contain_text("1 warning to explain")
     warning = ana.locator("[data-finding='no_answer']")
-    warning.get_by_role("button", name="say why this is right").click()
-    ana.get_by_label("Why this is right").fill("The first ten were never sent.")
-    warning.get_by_role("button", name="Keep the word").click()
+    warning.get_by_role("button", name="Explain why this is acceptable").click()
+    expect(ana.get_by_label("Why this is acceptable")).to_be_focused()
+    ana.get_by_label("Why this is acceptable").fill("The first ten were never sent.")
+    warning.get_by_role("button", name="Save explanation").click()
     expect(warning).to_contain_text("ana: The first ten were never sent.")
-    expect(ana.get_by_text("wants a word")).to_have_count(0)
+    expect(ana.get_by_text("needs an explanation")).to_have_count(0)
 
     # The fields: strongest first, sorted by another column, one opened large.
     names = ana.locator("[data-field]")
@@ -99,20 +101,20 @@ def test_pasted_columns_a_broken_join_the_fields_and_out_and_in_again(person, se
     ana.keyboard.press("Escape")
     expect(ana.get_by_role("dialog")).to_have_count(0)
 
-    # Saved as files, and brought in again.
+    # Saved as files, and imported again.
     with ana.expect_download() as saving:
         ana.get_by_role("link", name="Save as files").click()
     ana.get_by_role("link", name="Skarlo, all studies").click()
     saved = tmp_path / "saved.zip"
     saving.value.save_as(saved)
-    ana.get_by_label("Bring in a saved study").set_input_files(saved)
+    ana.get_by_label("Import a saved study").set_input_files(saved)
     expect(ana.get_by_role("heading", name="Intake")).to_be_visible()
     expect(ana.get_by_text("110 rows matched, 10 without an answer (t000, t001, t002, …)")).to_be_visible()
     ana.get_by_role("link", name="Skarlo, all studies").click()
     expect(ana.get_by_role("listitem")).to_have_count(2)
     saved.write_bytes(b"no zip")
-    ana.get_by_label("Bring in a saved study").set_input_files(saved)
-    expect(ana.get_by_role("alert")).to_contain_text("is no zip that can be read")
+    ana.get_by_label("Import a saved study").set_input_files(saved)
+    expect(ana.get_by_role("alert")).to_contain_text("is not a zip that can be read")
 
 
 def write(folder, name, columns, rows):
@@ -136,7 +138,7 @@ def test_two_readings_a_merge_a_made_split_a_version_and_what_is_deleted(person,
     ana.get_by_label("The question").fill("Mended")
     ana.get_by_label("Hold-out file").set_input_files(trees)
     expect(ana.get_by_text("tree_id, plate_id: each could be it")).to_be_visible()
-    expect(ana.get_by_text("Still to say: which column is the row id.")).to_be_visible()
+    expect(ana.get_by_text("Still missing: which column is the row id.")).to_be_visible()
     ana.get_by_label("Row id").select_option("tree_id")
     expect(ana.get_by_text("proposed: it has two values, which are yes and no")).to_be_visible()
     ana.get_by_label("Actual class").select_option("failed")
@@ -146,7 +148,7 @@ def test_two_readings_a_merge_a_made_split_a_version_and_what_is_deleted(person,
     ana.get_by_label("Name to show for yes").fill("limb down")
     ana.get_by_label("Positive class").select_option("yes")
     ana.get_by_role("checkbox", name="Make a split").check()
-    expect(ana.get_by_label("Rows stay together that share")).to_have_value("street_id")
+    expect(ana.get_by_label("Group column").last).to_have_value("street_id")
     ana.get_by_label("Candidate file").set_input_files(first)
     expect(ana.get_by_text("120 rows matched")).to_be_visible()
     ana.get_by_text("How it was made, and what it costs").click()
@@ -154,7 +156,7 @@ def test_two_readings_a_merge_a_made_split_a_version_and_what_is_deleted(person,
     ana.get_by_label("Price per 1,000 rows").fill("0.4")
     expect(ana.get_by_label("Made with")).to_have_value("code = a1b2c3")
     ana.get_by_role("button", name="Quote a published result").click()
-    ana.get_by_label("Name in the line-up").fill("Vendor leaflet")
+    ana.get_by_label("Name in the roster").fill("Vendor leaflet")
     ana.get_by_label("Quoted from").fill("leaflet, page 3")
     ana.get_by_label("Values, a line each").fill("recall = 91")
     ana.get_by_role("button", name="Make the study").click()
@@ -168,11 +170,11 @@ def test_two_readings_a_merge_a_made_split_a_version_and_what_is_deleted(person,
     candidate.get_by_role("button", name="New version").click()
     ana.get_by_label("File of answers").set_input_files(second)
     ana.get_by_label("What changed").fill("the same, in another order")
-    ana.get_by_role("button", name="Put it in use").click()
-    expect(candidate.locator("[data-version='2']")).to_contain_text("in use here")
+    ana.get_by_role("button", name="Evaluate this version").click()
+    expect(candidate.locator("[data-version='2']")).to_contain_text("evaluated here")
     expect(candidate).to_contain_text("the same, in another order")
-    candidate.locator("[data-version='1']").get_by_role("button", name="Use this one").click()
-    expect(candidate.locator("[data-version='1']")).to_contain_text("in use here")
+    candidate.locator("[data-version='1']").get_by_role("button", name="Evaluate this version").click()
+    expect(candidate.locator("[data-version='1']")).to_contain_text("evaluated here")
     candidate.get_by_role("button", name="Delete version 2").click()
     ana.get_by_role("button", name="Delete it").click()
     expect(candidate.locator("[data-version]")).to_have_count(0)
@@ -181,8 +183,8 @@ def test_two_readings_a_merge_a_made_split_a_version_and_what_is_deleted(person,
     expect(ana.get_by_role("alert")).to_contain_text("keeps at least one candidate")
     ana.keyboard.press("Escape")
 
-    # The quoted result stands in the line-up, against ours.
-    ana.get_by_role("link", name="Line-up").first.click()
+    # The quoted result stands in the roster, against ours.
+    ana.get_by_role("link", name="Roster").first.click()
     quoted = ana.locator("[data-row='Vendor leaflet']")
     expect(quoted).to_contain_text("quoted from leaflet, page 3")
     expect(quoted).to_contain_text("0.910")
@@ -195,7 +197,7 @@ def test_two_readings_a_merge_a_made_split_a_version_and_what_is_deleted(person,
     ana.get_by_role("button", name="Delete the study").click()
     expect(ana.get_by_text("There is no study yet.")).to_be_visible()
     gone = ana.get_by_role("region", name="Deleted")
-    gone.get_by_role("button", name="Take it back").click()
+    gone.get_by_role("button", name="Restore").click()
     expect(ana.get_by_role("link", name="Mended")).to_be_visible()
     expect(gone.get_by_role("listitem")).to_contain_text("net, version 2 of Mended")
 
@@ -214,18 +216,18 @@ def test_a_hold_out_in_two_files(person, tmp_path):
     expect(ana.get_by_text("trees-test-and-trees-tuning.parquet: 120 rows, 3 columns")).to_be_visible()
     expect(ana.get_by_text("proposed: its name says so").last).to_be_visible()
     expect(ana.get_by_label("Reported on")).to_have_value("test")
-    expect(ana.get_by_label("Choices are made on")).to_have_value("tuning")
+    expect(ana.get_by_label("Cutoffs are chosen on")).to_have_value("tuning")
 
 
 def test_a_study_of_six_classes_with_rows_without_an_answer(person, server, tmp_path):
-    with server.workspace.session() as records:
+    with server.workspace.writing() as records:
         ana_herself = records.exec(select(User).where(User.name == "ana")).one()
-    number = bring_in(server.workspace, write_citizen_reports(tmp_path / "reports"), ana_herself)
+    number = bring_in(server.workspace, write_residents_messages(tmp_path / "reports"), ana_herself)
     ana = person("ana")
     ana.goto(f"{server.address}/studies/{number}/intake")
-    expect(ana.get_by_text("Large labeller, Small labeller leave rows without an answer")).to_be_visible()
+    expect(ana.get_by_text("Large labeller and Small labeller leave rows without an answer")).to_be_visible()
     expect(ana.get_by_text("6 classes", exact=True)).to_be_visible()
-    ana.get_by_role("link", name="Line-up").first.click()
+    ana.get_by_role("link", name="Roster").first.click()
     expect(ana.locator("[data-part='sentence']")).to_contain_text("On balanced accuracy, Large labeller leads at")
     expect(ana.locator("[data-row='Large labeller']").get_by_role("cell", name="4.19", exact=True)).to_be_visible()
     ana.locator("[data-row='Large labeller'] [data-metric='mcc']").click()
@@ -244,16 +246,16 @@ def test_a_study_of_six_classes_with_rows_without_an_answer(person, server, tmp_
     expect(drawn.get_by_role("row").nth(1).locator("td").nth(2)).to_have_text(str(matrix[2][0]))
     right = sum(matrix[k][k] for k in range(6))
     sentence = ana.locator("[data-part='sentence']")
-    expect(sentence).to_contain_text(f"Large labeller calls {right:,} of the 1,500 rows right")
+    expect(sentence).to_contain_text(f"Large labeller predicts {right:,} of 1,500 rows right")
     ana.get_by_role("link", name="Curves").first.click()
     expect(ana.get_by_text("This view reads two classes so far, and this study has 6.")).to_be_visible()
     ana.get_by_role("link", name="Dossier").first.click()
-    ana.get_by_role("button", name="Start from a draft of the numbers").click()
+    ana.get_by_role("button", name="Insert a draft from the numbers").click()
     expect(ana.get_by_label("The argument")).to_have_value(re.compile("on the 1,500 rows of 6 classes"))
 
 
 def test_one_more_candidate_by_keyboard(person, server, tmp_path):
-    with server.workspace.session() as records:
+    with server.workspace.writing() as records:
         ana_herself = records.exec(select(User).where(User.name == "ana")).one()
     folder = write_study(tmp_path / "files").parent
     number = bring_in(server.workspace, folder / "study.toml", ana_herself)
@@ -279,5 +281,5 @@ def test_one_more_candidate_by_keyboard(person, server, tmp_path):
     expect(asked.get_by_label("Score column")).to_have_value("p")
     asked.get_by_role("button", name="Add it to the study").press("Enter")
     expect(ana.locator("[data-candidate='third model']")).to_contain_text("200 rows matched")
-    ana.get_by_role("link", name="Line-up").first.click()
+    ana.get_by_role("link", name="Roster").first.click()
     expect(ana.locator("[data-part='sentence']")).to_contain_text("third model")

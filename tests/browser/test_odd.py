@@ -15,11 +15,11 @@ from skarlo.web.demo import bring_in
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 HOSTILE = '<img src=x onerror="document.title=`owned`">'
 LONG = "A model whose name its makers never learned to shorten, trained on " + "very " * 8 + "many rows"
-VIEWS = ("intake", "line-up", "matrix", "curves", "cutoff", "dossier")
+VIEWS = ("intake", "roster", "matrix", "curves", "cutoff", "dossier")
 
 
 def brought(server, study):
-    with server.workspace.session() as records:
+    with server.workspace.writing() as records:
         ana = records.exec(select(User).where(User.name == "ana")).one()
     return f"{server.address}/studies/{bring_in(server.workspace, study, ana)}"
 
@@ -77,18 +77,18 @@ def test_a_handful_of_rows_says_what_cannot_be_said(person, server, tmp_path):
               "said": "no"}  # fmt: skip
     url = brought(server, write_study(tmp_path / "tiny", rows))
     ana = person("ana")
-    ana.goto(f"{url}/line-up")
+    ana.goto(f"{url}/roster")
     row = ana.locator("[data-row='Scores']")
     dash = row.locator("[data-metric='precision']")
     expect(dash).to_contain_text("—")
     expect(dash.locator("[title]").first.or_(dash.and_(ana.locator("[title]")))).to_have_attribute(
-        "title", "no row is predicted yes"
+        "title", "no row is predicted “yes”"
     )
     results = ana.request.get(f"{server.address}/api/v1/studies/{url.rsplit('/', 1)[1]}/results").json()
     assert results["candidates"][0]["splits"]["test"]["metrics"]["precision"]["value"] is None
     findings = ana.get_by_role("region", name="Findings")
-    expect(findings).to_contain_text("Scores predicts no for all test rows")
-    expect(findings).to_contain_text("only 1 test rows are actually yes")
+    expect(findings).to_contain_text("Scores predicts “no” for all test rows")
+    expect(findings).to_contain_text("only 1 test row of “yes”")
     for view in ("matrix", "curves", "cutoff"):
         ana.goto(f"{url}/{view}")
         expect(ana.locator(f"main[data-view='{view}']")).to_be_visible()
@@ -102,7 +102,7 @@ def test_before_there_is_any_study(person):
     expect(vic.get_by_role("link", name="New study from files")).to_have_count(0)
     for page in (ana, vic):
         expect(page.locator("main")).to_contain_text("no study")
-    ana.goto(f"{ana.url}studies/99/line-up")
-    expect(ana.get_by_role("alert")).to_contain_text("there is no study 99")
-    ana.get_by_role("button", name="Ask again").click()
-    expect(ana.get_by_role("alert")).to_contain_text("there is no study 99")
+    ana.goto(f"{ana.url}studies/99/roster")
+    expect(ana.get_by_role("alert")).to_contain_text("Study 99 does not exist or was deleted.")
+    ana.get_by_role("link", name="All studies", exact=True).click()
+    expect(ana.get_by_role("heading", name="Studies")).to_be_visible()

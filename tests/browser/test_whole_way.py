@@ -10,7 +10,7 @@ from playwright.sync_api import expect
 import brute
 from browser.conftest import PASSWORD
 from files import rows_of, write_csv
-from skarlo.core import shown
+from skarlo.core import as_set, shown
 
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
@@ -40,7 +40,7 @@ def make_study(page, paths):
     second.get_by_label("Name of the candidate").fill("House rules")
     expect(first.get_by_label("Score column")).to_have_value("p")
     expect(second.get_by_label("Predicted class column")).to_have_value("said")
-    second.get_by_label("in use now").check()
+    second.get_by_label("runs now").check()
     page.get_by_role("button", name="Make the study").click()
 
 
@@ -69,9 +69,9 @@ def test_from_files_to_a_signed_report(person, server, files, tmp_path):
     test_rows = [r for r in rows if r["split"] == "test"]
     expect(ana.get_by_role("row", name=re.compile("^test"))).to_contain_text(str(len(test_rows)))
 
-    # Line-up: each number against a count by hand.
+    # Roster: each number against a count by hand.
     ana.keyboard.press("j")
-    expect(ana.get_by_role("heading", name="Line-up")).to_be_visible()
+    expect(ana.get_by_role("heading", name="Roster")).to_be_visible()
     for name, key in (("Boosting", "p"), ("House rules", "said")):
         for metric, value in brute.rates(*actual_and_predicted(rows, "test", key)).items():
             if metric in ("accuracy", "precision", "recall", "f1"):
@@ -87,7 +87,7 @@ def test_from_files_to_a_signed_report(person, server, files, tmp_path):
     tp, fp, fn, tn = brute.outcomes(*actual_and_predicted(rows, "test", "p"))
     number(ana, "Boosting", "precision").click()
     unfolded = ana.locator("[data-part='unfolded']")
-    expect(unfolded).to_contain_text(f"Of the {tp + fp} rows it called “yes”, {tp} were: {tp} / {tp + fp}")
+    expect(unfolded).to_contain_text(f"Of the {tp + fp} rows it predicted “yes”, {tp} were: {tp} / {tp + fp}")
     expect(unfolded).to_contain_text("Wilson")
     ana.keyboard.press("Escape")
     pin(ana, "Boosting leads")
@@ -116,8 +116,8 @@ def test_from_files_to_a_signed_report(person, server, files, tmp_path):
     ana.get_by_role("button", name="Choose on tuning").click()
     expect(ana.locator("[data-part='split']")).to_contain_text("Tuning")
     kept = drag_and_check(ana, rows)
-    expect(ana.locator("[data-chip='A']")).to_contain_text(f"≥ {shown(kept)}")
-    expect(ana.get_by_text("chosen on tuning")).to_be_visible()
+    expect(ana.locator("[data-chip='A']")).to_contain_text(f"≥ {as_set(kept)}")
+    expect(ana.locator("[data-part='chosen']")).to_have_text("chosen by hand on the tuning rows")
     pin(ana, "Chosen on tuning")
 
     # Dossier: argue, order, decide.
@@ -128,11 +128,12 @@ def test_from_files_to_a_signed_report(person, server, files, tmp_path):
     expect(exhibits.nth(2)).to_have_attribute("data-exhibit", "cutoff")
     ana.get_by_role("button", name="Remove exhibit 4").click()
     expect(exhibits).to_have_count(3)
-    ana.get_by_role("button", name="Start from a draft of the numbers").click()
+    ana.get_by_role("button", name="Insert a draft from the numbers").click()
     expect(ana.get_by_label("The argument")).to_have_value(re.compile("What was compared"))
     expect(ana.get_by_text("Needed first: a decision.")).to_be_visible()
     ana.locator("#decision").select_option("Boosting")
-    expect(ana.locator("[data-part='decision-cutoff']")).to_have_text(f"at ≥ {shown(kept)}")
+    expect(ana.locator("[data-part='decision-cutoff']")).to_have_text(f"at ≥ {as_set(kept)}")
+    expect(ana.locator("[data-part='decision-chosen']")).to_have_text("chosen by hand on the tuning rows")
     ana.get_by_label("For which rows").fill("For all rows, until *autumn*.")
     # The title is on its way for a while: nothing is frozen before it is kept.
     ana.route("**/dossier", lambda route: (ana.wait_for_timeout(700), route.continue_()))
@@ -152,7 +153,9 @@ def test_from_files_to_a_signed_report(person, server, files, tmp_path):
     report = ava.frame_locator("iframe")
     expect(report.get_by_role("heading", name="Use boosting")).to_be_visible()
     after = brute.rates(*actual_and_predicted(rows, "test", "p", kept))
-    expect(report.locator(".decision")).to_contain_text(f"recall {shown(after['recall'])} (")
+    decision = report.locator(".decision")
+    expect(decision).to_contain_text(f"≥ {as_set(kept)}, chosen by hand on the tuning rows")
+    expect(decision.get_by_role("row", name="test rows")).to_contain_text(f"{shown(after['recall'])} (")
     ava.get_by_role("button", name="Send it back with a reason").click()
     ava.get_by_label("Why it goes back").fill("Say for how long.")
     ava.get_by_role("button", name="Send it back", exact=True).click()
@@ -170,7 +173,7 @@ def test_from_files_to_a_signed_report(person, server, files, tmp_path):
     ava.goto(ana.url)
     ava.get_by_label("Your password").fill("not the password")
     ava.get_by_role("button", name="Sign this revision").click()
-    expect(ava.get_by_role("alert")).to_contain_text("not your password")
+    expect(ava.get_by_role("alert")).to_have_text("Wrong password. Nothing was signed; try again.")
     ava.get_by_label("Your password").fill(PASSWORD)
     ava.get_by_role("button", name="Sign this revision").click()
     expect(ava.locator("[data-part='stamp']")).to_have_text(re.compile("^signed$", re.I))

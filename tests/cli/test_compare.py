@@ -17,7 +17,7 @@ def skarlo(*args):
 
 @pytest.fixture(scope="module")
 def two(tmp_path_factory):
-    """A study evaluated at two cutoffs: (folder, old results, new results)."""
+    """A study evaluated at two cutoffs: (folder before, folder after)."""
     out = []
     for name, cutoff in (("old", 0.4), ("new", 0.7)):
         folder = tmp_path_factory.mktemp(name)
@@ -34,19 +34,19 @@ def test_the_table_names_what_moved(two):
     assert "cutoff.value" in done.stdout
     assert "recall" in done.stdout
     assert "roc_auc" not in done.stdout
-    alike = skarlo("compare", old / "r.json", old / "r.json")
-    assert alike.stdout == "Nothing: the two results are alike.\n"
+    same = skarlo("compare", old / "r.json", old / "r.json")
+    assert same.stdout == "Nothing changed: the two results are the same.\n"
 
 
 def test_json_with_paired_intervals_from_the_rows(two):
     old, new = two
-    done = skarlo("compare", old / "r.json", new / "r.json", "--json", "--old-study", old / "study.toml",
-                  "--new-study", new / "study.toml")  # fmt: skip
+    done = skarlo("compare", old / "r.json", new / "r.json", "--json", "--before-study", old / "study.toml",
+                  "--after-study", new / "study.toml")  # fmt: skip
     found = json.loads(done.stdout)
     assert found["format"] == "skarlo.changes/1"
     split = next(iter(found["candidates"][0]["splits"].values()))
     accuracy = next(m for m in split["metrics"] if m["metric"] == "accuracy")
-    assert accuracy["paired"]["low"] <= accuracy["change"] <= accuracy["paired"]["high"]
+    assert accuracy["paired"]["low"] <= accuracy["moved_by"] <= accuracy["paired"]["high"]
 
 
 def test_the_page_stands_alone(two, tmp_path):
@@ -73,7 +73,7 @@ def test_what_stops_it(two, tmp_path, wrong):
     if wrong == "not results":
         bad.write_text("[1, 2]")
     if wrong == "one study":
-        bad, extra = old / "r.json", ["--old-study", old / "study.toml"]
+        bad, extra = old / "r.json", ["--before-study", old / "study.toml"]
     done = skarlo("compare", old / "r.json", bad, *extra)
     assert done.returncode == 2
     assert done.stderr.strip()

@@ -36,7 +36,7 @@ def test_bad_input_is_two_and_nothing_is_written(tmp_path):
     done = skarlo("evaluate", write_study(tmp_path, rows), "--out", tmp_path / "r.json")
     assert done.returncode == 2
     assert done.stdout == ""
-    assert "id r0000, column p: the score is no number: found “high”" in done.stderr
+    assert "id r0000, column p: the score is not a number: found “high”" in done.stderr
     assert not (tmp_path / "r.json").exists()
     assert not list(tmp_path.glob(".writing-*"))
 
@@ -103,19 +103,19 @@ def test_gates_set_the_exit_status_and_the_junit_file(tmp_path, level, status):
     assert "classes only" in suite[4][0].get("message")
 
 
-def test_explain_unfolds_a_number_of_a_results_file(tmp_path):
+def test_unfold_unfolds_a_number_of_a_results_file(tmp_path):
     skarlo("evaluate", write_study(tmp_path), "--out", tmp_path / "r.json")
-    done = skarlo("explain", tmp_path / "r.json", "Scores/test/recall")
+    done = skarlo("unfold", tmp_path / "r.json", "Scores/test/recall")
     assert done.returncode == 0
-    assert "rows that were “yes”, it called" in done.stdout
+    assert "rows that were “yes”, it found" in done.stdout
     assert "Wilson" in done.stdout
     for path, said in (("Scores/moon/recall", "no split moon"), ("recall", "names no number")):
-        wrong = skarlo("explain", tmp_path / "r.json", path)
+        wrong = skarlo("unfold", tmp_path / "r.json", path)
         assert wrong.returncode == 2
         assert said in wrong.stderr
     other = tmp_path / "other.json"
     other.write_text("{}")
-    assert "is no results file" in skarlo("explain", other, "a/b/c").stderr
+    assert "is not a results file" in skarlo("unfold", other, "a/b/c").stderr
 
 
 def test_a_folder_that_is_not_there_writes_nothing(tmp_path):

@@ -31,7 +31,7 @@ def later(old):
     return replace(old, candidates=(c, extra))
 
 
-def test_alike_is_nothing():
+def test_the_same_is_nothing():
     results = core.evaluate(study())
     found = compare(results, results)
     assert not any(found[k] for k in ("study", "added", "removed", "candidates", "gates", "findings_gone"))
@@ -43,19 +43,19 @@ def test_all_that_changed_and_nothing_else():
     found = compare(before, after, paired_changes(old, new))
     assert (found["added"], found["removed"], found["study"]) == (["Rule"], [], [])
     (forest,) = found["candidates"]
-    assert [(c["what"], c["old"], c["new"]) for c in forest["made"]] == [
+    assert [(c["what"], c["before"], c["after"]) for c in forest["made"]] == [
         ("version", "1", "2"), ("made_with.trees", 100, 200), ("cutoff.value", 0.5, 0.7),
     ]  # fmt: skip
     metrics = {m["metric"]: m for m in forest["splits"]["all"]["metrics"]}
     assert "roc_auc" not in metrics, "no cutoff moves it"
     was, now = (r["candidates"][0]["splits"]["all"] for r in (before, after))
     recall = metrics["recall"]
-    assert recall["change"] == now["metrics"]["recall"]["value"] - was["metrics"]["recall"]["value"] < 0
-    assert recall["paired"]["difference"] == pytest.approx(recall["change"])
+    assert recall["moved_by"] == now["metrics"]["recall"]["value"] - was["metrics"]["recall"]["value"] < 0
+    assert recall["paired"]["difference"] == pytest.approx(recall["moved_by"])
     assert recall["paired"]["test"] == "mcnemar_midp"
-    assert recall["paired"]["low"] < recall["change"] < recall["paired"]["high"] < 0
+    assert recall["paired"]["low"] < recall["moved_by"] < recall["paired"]["high"] < 0
     assert np.array_equal(forest["splits"]["all"]["matrix"], np.subtract(now["matrix"], was["matrix"]))
-    gates = {(g["candidate"]): (g["old"], g["new"]) for g in found["gates"]}
+    gates = {(g["candidate"]): (g["before"], g["after"]) for g in found["gates"]}
     assert gates == {"Forest": ("pass", "fail"), "Rule": (None, "fail")}
     assert "one_class_only" in [f["code"] for f in found["findings_new"]]
 

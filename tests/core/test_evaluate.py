@@ -21,7 +21,7 @@ def study(n=600, seed=4, **changes):
     said = (rng.random(n) < 0.15 + 0.4 * actual).astype(np.int64)
     candidates = (
         *(core.Candidate(name, score=s, cutoff=core.Cutoff(0.3)) for name, s in zip("abc", scores, strict=True)),
-        core.Candidate("labels", predicted=said, in_use=True),
+        core.Candidate("labels", predicted=said, runs_now=True),
     )
     where = np.arange(n) % 3
     splits = {"test": where > 0, "tuning": where == 0}
@@ -89,7 +89,7 @@ def test_pairs_and_the_best_set():
     results = core.evaluate(study(n=3000))
     best = results["best"]["test"]["roc_auc"]
     assert best["leader"] in ("a", "b")
-    assert "c" not in best["not_told_apart"]
+    assert "c" not in best["not_separated"]
     assert "flagged_share" not in results["best"]["test"]
     pair = next(p for p in results["pairs"] if (p["a"], p["b"]) == ("a", "c"))
     d = pair["metrics"]["roc_auc"]

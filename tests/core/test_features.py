@@ -27,7 +27,7 @@ def two(n=400, seed=1, **changes):
     other = np.round(np.clip(rng.normal(0.4 + 0.15 * actual, 0.2), 0.01, 0.99), 2)
     splits = {"test": np.arange(n) % 2 == 0, "tuning": np.arange(n) % 2 == 1}
     a = core.Candidate("a", score=score, cutoff=core.Cutoff(0.5))
-    b = core.Candidate("b", score=other, cutoff=core.Cutoff(0.5), in_use=True)
+    b = core.Candidate("b", score=other, cutoff=core.Cutoff(0.5), runs_now=True)
     study = core.Study("s", ("no", "yes"), actual, 1, splits, "test", "tuning", (a, b), SHORT)
     return replace(study, **changes)
 
@@ -110,7 +110,7 @@ def test_an_absent_class_leaves_no_nonsense():
     text = json.dumps(core.evaluate(s), allow_nan=False)
     found = part(json.loads(text), 0, "all")
     assert found["per_class"]["z"]["recall"]["value"] is None
-    assert found["per_class"]["z"]["roc_auc"]["why"] == "no row is actually z"
+    assert found["per_class"]["z"]["roc_auc"]["why"] == "no row is actually “z”"
     assert found["averages"]["macro"]["recall"]["value"] == pytest.approx(
         (found["per_class"]["x"]["recall"]["value"] + found["per_class"]["y"]["recall"]["value"]) / 2
     )
@@ -254,11 +254,14 @@ def test_flagging_nothing_and_no_cutoff():
     candidates = (replace(s.candidates[0], cutoff=nothing), core.Candidate("n", score=low, cutoff=never))
     results = core.evaluate(replace(s, candidates=candidates, gates=(Gate("recall", at_least=0.5),)))
     assert results["candidates"][0]["cutoff"] == {
-        "value": None, "flags": "nothing", "rule": "flag_at_most", "chosen_on": "tuning",
+        "value": None, "flags": "nothing", "rule": "flag_at_most", "parameters": {"share": 0.0}, "chosen_on": "tuning",
     }  # fmt: skip
     assert [sum(c) for c in zip(*part(results)["matrix"], strict=True)][1] == 0
     none = part(results, 1)
     assert none["matrix"] is None
+    for kind in ("macro", "weighted"):
+        absent = none["averages"][kind]["recall"]
+        assert (absent["value"], absent["why"]) == (None, none["metrics"]["recall"]["why"])
     assert "no cutoff satisfies precision_at_least" in none["metrics"]["recall"]["why"]
     assert none["metrics"]["prevalence"]["value"] is not None
     assert none["metrics"]["roc_auc"]["value"] == 0
@@ -350,7 +353,7 @@ def test_groups_leave_values_and_widen_intervals():
         assert (b["high"] - b["low"]) / (a["high"] - a["low"]) == pytest.approx(math.sqrt(2), rel=0.12), name
 
 
-# Slices, own metrics, gates, base rate in use.
+# Slices, own metrics, gates, expected base rate.
 
 
 def test_slices_count_their_rows():
@@ -409,7 +412,7 @@ def test_own_metrics():
 @pytest.mark.parametrize(
     ("text", "at", "why"),
     [("FN +", 5, "too early"), ("FN + cats", 6, "unknown name"), ("(FN", 4, "expected"), ("FN FP", 4, "unexpected"),
-     ("", 1, "empty"), ("sum(cat, FN)", 5, "no numeric field"), ("__import__('os')", 1, "unknown name"),
+     ("", 1, "empty"), ("sum(cat, FN)", 5, "not a numeric field"), ("__import__('os')", 1, "unknown name"),
      ("FN ** 2", 5, "unexpected"), ("(" * 300 + "1", 100, "nested")],
 )  # fmt: skip
 def test_a_wrong_formula_points_at_the_character(text, at, why):
@@ -462,8 +465,8 @@ def test_a_gate_over_slices_gives_one_entry_each_and_thin_is_unclear():
 def test_restated_for_the_base_rate_it_has_is_what_it_was():
     s = two()
     own = value(core.evaluate(s), "prevalence")
-    results = core.evaluate(replace(s, base_rate_in_use=(own, 0.05)))
-    same, rare = part(results)["in_use"]
+    results = core.evaluate(replace(s, expected_base_rate=(own, 0.05)))
+    same, rare = part(results)["at_expected_base_rate"]
     m = part(results)["metrics"]
     for name in ("precision", "flagged_share", "npv", "average_precision"):
         assert same["metrics"][name]["value"] == pytest.approx(m[name]["value"])

@@ -36,18 +36,18 @@ def test_any_study(tmp_path, seed):
             for name, m in part["metrics"].items():
                 whole(name, m)
             for path, m in numbers_of(part):
-                told = core.explain_path(written, f"{candidate['name']}/{split}/{path}")
+                told = core.unfold_path(written, f"{candidate['name']}/{split}/{path}")
                 assert told["metric"] == m
                 assert told["sentence"].endswith("."), path
                 assert "{" not in told["sentence"]
                 assert bool(told["interval"]) == (m["value"] is not None), path
     for pair in written["pairs"]:
         for name, d in pair["metrics"].items():
-            told = core.explain_path(written, f"{pair['a']} - {pair['b']}/{name}")
+            told = core.unfold_path(written, f"{pair['a']} - {pair['b']}/{name}")
             assert told["metric"]["value"] == d["difference"]
             assert told["interval"] or d["difference"] is None
     for i, gate in enumerate(written["gates"], 1):
-        assert gate["candidate"] in core.explain_path(written, f"gates/{i}")["sentence"]
+        assert gate["candidate"] in core.unfold_path(written, f"gates/{i}")["sentence"]
     assert as_json(core.evaluate(study)) == as_json(results)
 
 
@@ -61,9 +61,9 @@ def numbers_of(part):
     for s in part.get("slices", []):
         by = ", ".join(f"{field}={value}" for field, value in s["by"].items())
         yield from ((f"{by}/{name}", m) for name, m in s["metrics"].items())
-    in_use = part.get("in_use", [])
-    for one in in_use if isinstance(in_use, list) else [in_use]:
-        yield from ((f"in use {one['base_rate']:g}/{name}", m) for name, m in one["metrics"].items())
+    restated = part.get("at_expected_base_rate", [])
+    for one in restated if isinstance(restated, list) else [restated]:
+        yield from ((f"expected base rate {one['base_rate']:g}/{name}", m) for name, m in one["metrics"].items())
 
 
 def whole(name, m):

@@ -77,7 +77,7 @@ NO_ID = STUDY.replace('id = "id"\n', "")
 CASES = {
     "few_rows_of_class": (rare, STUDY, {"class": "yes", "rows": 6, "split": "test"}, "only 6 test rows"),
     "few_distinct_scores": (rounded, STUDY, {"candidate": "Scores", "distinct": 4}, "only 4 distinct scores"),
-    "probabilities_clipped": (sure, STUDY, {"candidate": "Scores", "rows": 4}, "probability 0 to what was so in 4"),
+    "probabilities_clipped": (sure, STUDY, {"candidate": "Scores", "rows": 4}, "to the actual class in 4 rows"),
     "scores_outside_unit": (logits, STUDY, {"candidate": "Scores"}, "outside 0 to 1"),
     "no_cutoff_satisfies_rule": (
         lambda rows: None, rules('rule = "precision_at_least", value = 1.0'), {"candidate": "Scores"}, "no cutoff of",
@@ -107,7 +107,7 @@ def test_scores_that_are_all_one(tmp_path):
     level(rows)
     codes = found(write_study(tmp_path, rows))
     assert codes["few_distinct_scores"][0]["message"] == "Scores: all scores are equal"
-    assert codes["one_class_only"][0]["message"] == "Scores predicts no for all test rows"
+    assert codes["one_class_only"][0]["message"] == "Scores predicts “no” for all test rows"
 
 
 def test_a_group_that_a_split_cuts(tmp_path):

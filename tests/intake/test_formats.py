@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from asking import guessed
 from skarlo.intake import InputError, Source, read_table
 from skarlo.intake import read as reading
-from skarlo.intake.describe import describe
+from skarlo.intake.columns_seen import describe
 from skarlo.intake.read import as_number, format_of, read_pieces
 
 TABLE = pl.DataFrame({"id": ["007", "é, ü", 'a "quoted" b'], "p": ["0.25", "1e-3", "1"]})
@@ -64,7 +64,7 @@ def test_one_column_needs_a_name_that_says_text(tmp_path):
 def test_a_ragged_file_keeps_the_separator_its_header_shows(tmp_path):
     (tmp_path / "as-it-came").write_bytes(b"id;p\n1;0,5\n2;0,5;9\n")
     assert format_of(Source(tmp_path / "as-it-came", "x.csv")).separator == ";"
-    with pytest.raises(InputError, match="cannot be read"):
+    with pytest.raises(InputError, match="row 3 has 3 values, the header names 2 columns"):
         read(tmp_path, b"id;p\n1;0,5\n2;0,5;9\n")
 
 
@@ -157,14 +157,14 @@ def test_strange_files(tmp_path, data):
 
 @pytest.mark.parametrize("mark", [".", ","])
 def test_the_guess_in_a_file_of_few_rows(tmp_path, mark):
-    """Each score is there once, and so is each id: a fraction is no key, and a key is no class."""
+    """Each score is there once, and so is each id: a fraction is no key, and a key is not a class."""
     scores = "".join(f"r{i};0{mark}{i}7\n" for i in range(9))
     table = read(tmp_path, f"id;p\n{scores}".encode())
     found = guessed(describe([table]), table.height)
-    assert (found["id"], found["score"], found["label"]) == ("id", "p", None)
+    assert (found["id"], found["score"], found["predicted"]) == ("id", "p", None)
     labels = read(tmp_path, b"id;said\n" + b"".join(b"r%d;%s\n" % (i, b"no" if i % 2 else b"yes") for i in range(9)))
     found = guessed(describe([labels]), labels.height)
-    assert (found["id"], found["score"], found["label"]) == ("id", None, "said")
+    assert (found["id"], found["score"], found["predicted"]) == ("id", None, "said")
 
 
 def test_what_unpacks_without_end_is_refused_and_leaves_nothing(tmp_path, monkeypatch):

@@ -6,17 +6,17 @@ import polars as pl
 
 from asking import guessed
 from files import rows_of
-from skarlo.intake.describe import describe
+from skarlo.intake.columns_seen import describe
 from skarlo.intake.guess import guess
-from skarlo.sample.citizen_reports import citizen_reports
 from skarlo.sample.leaf_condition import leaf_condition
 from skarlo.sample.limb_failure import limb_failure
+from skarlo.sample.residents_messages import residents_messages
 
 
 def test_guesses_the_columns_of_a_holdout():
     table = pl.DataFrame(rows_of()).select("id", "actual", "split")
     found = {role: name for role, name in guessed(describe([table]), table.height).items() if name}
-    assert found == {"id": "id", "truth": "actual", "split": "split", "label": "actual"}
+    assert found == {"id": "id", "truth": "actual", "split": "split", "predicted": "actual"}
 
 
 def test_guesses_the_sample_world():
@@ -26,17 +26,17 @@ def test_guesses_the_sample_world():
     assert (found["id"], found["truth"], found["split"]) == ("tree_id", "failed", "split")
     assert next(c for c in columns if c["name"] == "failed")["values"] == ["no", "yes"]
     assert guessed(describe([tables["net.csv"]]), 9000)["score"] == "p_failed"
-    assert guessed(describe([tables["checklist.csv"]]), 9000)["label"] == "decision"
+    assert guessed(describe([tables["checklist.csv"]]), 9000)["predicted"] == "decision"
 
 
 def test_guesses_what_labellers_give_and_asks_which_of_two_fields_is_the_class():
-    tables = citizen_reports()
+    tables = residents_messages()
     found = guess(describe([tables["holdout.jsonl"]]), 1500)
     assert (found["truth"]["column"], found["truth"]["also"]) == ("channel", ["topic"])
-    assert (found["id"]["column"], found["text"]["column"]) == ("report_id", "report")
+    assert (found["id"]["column"], found["text"]["column"]) == ("message_id", "message")
     labelled = guessed(describe([tables["large.jsonl"]]), 1500)
-    assert {role: labelled[role] for role in ("score", "label", "reason", "price")} == {
-        "score": None, "label": "answer", "reason": "why", "price": "price",
+    assert {role: labelled[role] for role in ("score", "predicted", "reason", "price")} == {
+        "score": None, "predicted": "answer", "reason": "why", "price": "price",
     }  # fmt: skip
 
 
@@ -76,9 +76,8 @@ def test_what_stands_beside_the_answer():
         "photo": [f"pictures/{i}.png" for i in range(n)], "reason": ["it said so"] * n, "price": [0.1] * n,
         "e1": [i / 7 for i in range(n)], "e2": [i / 9 for i in range(n)],
     })  # fmt: skip
-    found = {
-        role: name for role, name in guessed(describe([table]), n).items() if role not in ("truth", "score", "label")
-    }
+    left = ("truth", "score", "predicted")
+    found = {role: name for role, name in guessed(describe([table]), n).items() if role not in left}
     assert found == {"id": "id", "split": None, "weight": "weight", "group": "street_id", "reason": "reason",
                      "price": "price", "text": "report", "picture": "photo", "embedding": "e1"}  # fmt: skip
 

@@ -230,7 +230,7 @@ id = "id"
 truth = "actual"
 [[candidates]]
 name = "One"
-label = "said"
+predicted = "said"
 [[quoted]]
 name = "Two"
 source = "a talk"

@@ -48,19 +48,22 @@ def test_probabilities_of_many_classes():
     assert table["candidates"] == array["candidates"]
 
 
-def test_it_is_shown_as_a_table_and_explains_itself():
+def test_it_is_shown_as_a_table_and_unfolds():
     found = skarlo.evaluate(["y", "n"] * 20, {"<b>": [0.9, 0.2] * 10 + [0.4, 0.6] * 10}, positive="y")
     assert "ROC AUC" in repr(found)
     assert "&lt;b&gt;" in found._repr_html_()
-    assert "it called 10 so: 10 / 20 = 0.500" in found.explain("<b>", "recall")
+    assert "it found 10: 10 / 20 = 0.500" in found.unfold("<b>", "recall")
 
 
 @pytest.mark.parametrize(
     ("arguments", "said"),
     [
         ({"truth": ["y", "n"], "candidates": {"m": [0.1, 0.2]}}, "positive is missing"),
-        ({"truth": ["y", "n"], "candidates": {"m": [0.1]}, "positive": "y"}, "m has 1 rows and truth has 2"),
-        ({"truth": ["y", "n"], "candidates": {"m": [0.1, float("nan")]}, "positive": "y"}, "row 1 is no finite number"),
+        ({"truth": ["y", "n"], "candidates": {"m": [0.1]}, "positive": "y"}, "m has 1 row and truth has 2"),
+        (
+            {"truth": ["y", "n"], "candidates": {"m": [0.1, float("nan")]}, "positive": "y"},
+            "row 1 is not a finite number",
+        ),
         ({"truth": ["y", "n"], "candidates": {"m": ["y", "x"]}, "positive": "y"}, "row 1 answers no class of truth"),
         ({"truth": ["y", "y"], "candidates": {}, "positive": "y"}, "all rows have one actual class"),
     ],

@@ -34,11 +34,11 @@ def test_the_price_of_a_thousand_rows_is_the_mean_of_what_was_paid(tmp_path):
     assert load(priced(tmp_path / "b", [""] * 200)).candidates[0].price_per_1000 is None, "nothing paid is not free"
     lines = problems(priced(tmp_path / "c", ["0.5"] * 198 + ["-1", "much"]))
     assert [line.split(": ", 1)[1] for line in lines] == [
-        "the price is no amount: found “-1”; expected a number of 0 or more, or nothing",
-        "the price is no amount: found “much”; expected a number of 0 or more, or nothing",
+        "the price is not an amount: found “-1”; expected a number of 0 or more, or nothing",
+        "the price is not an amount: found “much”; expected a number of 0 or more, or nothing",
     ]
     assert problems(priced(tmp_path / "d", ["1"] * 200, 'price = "eur"\nprice_per_1000 = 2.0')) == [
-        "candidate Scores: give price or price_per_1000, not both"
+        "study.toml: candidate Scores: give price or price_per_1000, not both"
     ]
     assert problems(priced(tmp_path / "e", ["1"] * 200, 'reason = "why"')) == [
         "scores.csv, column why: there is no such column for the stated reason; expected one of id, p, eur"
@@ -75,8 +75,8 @@ def test_a_score_that_is_no_number(tmp_path):
     lines = problems(write_study(tmp_path, rows))
     assert lines == [
         "scores.csv, row 190, id r0011, column p: has no answer for this row: found nothing; expected a finite number",
-        "scores.csv, row 192, id r0009, column p: the score is no number: found “inf”; expected a finite number",
-        "scores.csv, row 194, id r0007, column p: the score is no number: found “n/a”; expected a finite number",
+        "scores.csv, row 192, id r0009, column p: the score is not a number: found “inf”; expected a finite number",
+        "scores.csv, row 194, id r0007, column p: the score is not a number: found “n/a”; expected a finite number",
     ]
 
 
@@ -84,7 +84,9 @@ def test_a_class_that_does_not_exist(tmp_path):
     rows = rows_of()
     rows[3]["said"] = "maybe"
     (line,) = problems(write_study(tmp_path, rows))
-    assert "id r0003, column said: the answer is no class of the study: found “maybe”; expected one of no, yes" in line
+    assert (
+        "id r0003, column said: the answer is not a class of the study: found “maybe”; expected one of no, yes" in line
+    )
 
 
 @pytest.mark.parametrize(
@@ -92,28 +94,28 @@ def test_a_class_that_does_not_exist(tmp_path):
     [
         (('positive = "yes"\n', ""), "holdout.positive is missing"),
         (('positive = "yes"', 'positive = "oui"'), "found “oui”; expected one of no, yes"),
-        (('truth = "actual"', 'truth = "actuall"'), "did you mean actual?"),
+        (('truth = "actual"', 'truth = "actuall"'), "did you mean “actual”? The file has id, actual, split"),
         (('report_on = "test"\n', ""), "holdout.report_on is missing"),
-        (('report_on = "test"', 'report_on = "tset"'), "no row is in this split: found “tset”"),
+        (('report_on = "test"', 'report_on = "tset"'), "this split (holdout.csv, column split): found “tset”"),
         (('score = "p"', 'scroe = "p"'), "unknown key candidates.1.scroe; expected the nearest known key is score"),
         (('name = "Labels"', 'name = "Scores"'), "two candidates have one name"),
-        (('label = "said"', 'label = "said"\ncutoff = 0.5'), "a cutoff needs a score"),
+        (('predicted = "said"', 'predicted = "said"\ncutoff = 0.5'), "a cutoff needs a score"),
         (('path = "labels.csv"', 'path = "gone.csv"'), "gone.csv: does not exist"),
         (('path = "labels.csv"', 'path = "labels.docx"'), "labels.docx: does not exist"),
-        (('score = "p"', ""), "give exactly one of score, label and probabilities"),
-        (('title = "Small"', 'title = 3'), "title: Input should be a valid string"),
-        (('format = "skarlo.study/1"', 'format = "skarlo.study/9"'), "format: Input should be 'skarlo.study/1'"),
+        (('score = "p"', ""), "give exactly one of score, predicted and probabilities"),
+        (('title = "Small"', 'title = 3'), "study.toml: title does not fit: found “3”; expected text"),
+        (('format = "skarlo.study/1"', 'format = "skarlo.study/9"'), "format does not fit: found “skarlo.study/9”"),
         (("[holdout]", "[holdout"), "is not TOML"),
         (("[holdout]", '[holdout]\nweight = "w"'), "there is no such column for the weight"),
         (("[holdout]", '[holdout]\nslices = [["moon"]]'), "there is no such column for the slices"),
         (("[[candidates]]", "[[gates]]\nmetric = 'recall'\n[[candidates]]"), "exactly one of at_least"),
         (("[[candidates]]", "[[gates]]\nmetric = 'luck'\nat_least = 0.5\n[[candidates]]"), "found “luck”"),
-        (("[[candidates]]", "[[gates]]\nmetric = 'f1'\nagainst = 'in use'\n[[candidates]]"), "no candidate is in use"),
+        (("[[candidates]]", "[[gates]]\nmetric = 'f1'\nagainst = 'runs now'\n[[candidates]]"), "no candidate runs now"),
         (("[[candidates]]", "[[metrics]]\nname='c'\nformula='FN +'\nbetter='lower'\n[[candidates]]"), "at character 5"),
         (("cutoff = 0.5", 'cutoff = { rule = "recall_at_least" }'), "recall_at_least takes value"),
-        (("cutoff = 0.5", 'cutoff = { rule = "best_luck" }'), "candidates.1.cutoff.rule: Input should be 'best_f1'"),
-        (("[holdout]", "[settings]\nconfidence = 1.5\n[holdout]"), "settings.confidence"),
-        (("[holdout]", "[holdout]\nbase_rate_in_use = 1.2"), "holdout.base_rate_in_use"),
+        (("cutoff = 0.5", 'cutoff = { rule = "best_luck" }'), "cutoff.rule does not fit: found “best_luck”"),
+        (("[holdout]", "[settings]\nconfidence = 1.5\n[holdout]"), "found “1.5”; expected less than 1"),
+        (("[holdout]", "[holdout]\nexpected_base_rate = 1.2"), "holdout.expected_base_rate"),
     ],
 )  # fmt: skip
 def test_mistakes_in_the_study_file(tmp_path, change, said):
@@ -180,7 +182,7 @@ def test_every_format_gives_the_same_study(tmp_path):
         (b"", "is empty"),
         (b"id,actual,split\n", "has a header and no rows"),
         (b"id,id,actual\n1,2,yes\n", "names a column twice"),
-        (b"id,actual,split\n1,yes,test,extra\n", "cannot be read"),
+        (b"id,actual,split\n1,yes,test,extra\n", "holdout.csv: row 2 has 4 values, the header names 3 columns"),
         (b"id,actual,split\n\xff\xfe,yes,test\n", "is not UTF-8 text"),
     ],
 )

@@ -31,7 +31,7 @@ SPLIT = 'split = "split"\nreport_on = "test"\ntune_on = "tuning"\n'
         ('truth = "actual"', 'truth = "id"', "holdout.positive is for two classes"),
         ('truth = "actual"', 'truth = "actual"\nclasses = ["no", "yes", "no"]', "names a class twice"),
         ('truth = "actual"', 'truth = "actual"\nclasses = ["no", "yes", ""]', "names an empty class"),
-        ('truth = "actual"', 'truth = "actual"\nclasses = ["no", "maybe"]', "is no class of the study: found “yes”"),
+        ('truth = "actual"', 'truth = "actual"\nclasses = ["no", "maybe"]', "is not a class of the study: found “yes”"),
         ('truth = "actual"', 'truth = "actual"\nnames = { oui = "x" }', "holdout.names names no class"),
         ('truth = "actual"', 'truth = "actual"\ngroup = "tree"', "there is no such column for the group"),
         ('truth = "actual"', 'truth = "actual"\nslices = [[]]', "a list of fields is empty or names one twice"),
@@ -39,9 +39,9 @@ SPLIT = 'split = "split"\nreport_on = "test"\ntune_on = "tuning"\n'
         ('truth = "actual"', 'truth = "actual"\nmerge = { no = "yes", yes = "no" }', "is itself merged into another"),
         ('truth = "actual"', 'truth = "actual"\nmerge = { yes = "no" }', "all rows have one actual class"),
         ('id = "id"', 'id = "key"', "there is no such column for the row id"),
-        ("cutoff = 0.5", "cutoff = 0.5\nin_use = true\nscore_is = 'luck'", "candidates.1.score_is"),
-        ('score = "p"', 'score = "p"\nlabel = "p"', "give exactly one of score, label and probabilities"),
-        ('label = "said"', 'label = "said"\nscore_is = "ranking"', "score_is needs a score"),
+        ("cutoff = 0.5", "cutoff = 0.5\nruns_now = true\nscore_is = 'luck'", "candidates.1.score_is"),
+        ('score = "p"', 'score = "p"\npredicted = "p"', "give exactly one of score, predicted and probabilities"),
+        ('predicted = "said"', 'predicted = "said"\nscore_is = "ranking"', "score_is needs a score"),
         ('score = "p"', 'probabilities = { yes = "p" }', "probabilities must name a column for each class"),
         ("cutoff = 0.5", "cutoff = { rule = 'flag_at_most' }", "flag_at_most takes exactly one of share and rows"),
         ("cutoff = 0.5", "cutoff = { rule = 'best_f1', value = 0.5 }", "best_f1 takes no parameter"),
@@ -78,7 +78,7 @@ def test_own_metrics(tmp_path, metric, said):
 def test_names_of_own_metrics_that_are_taken(tmp_path):
     two = "".join(f"[[metrics]]\nname = '{n}'\nformula = 'FN'\nbetter = 'lower'\n" for n in ("tp", "m", "m"))
     found = said_of(tmp_path, "[[candidates]]", f"{two}[[candidates]]")
-    assert found == ["metrics: the name tp is taken", "metrics: the name m is taken"]
+    assert found == [f"study.toml: metrics: the name {name} is taken" for name in ("tp", "m")]
 
 
 def test_a_field_that_is_summed_holds_numbers(tmp_path):
@@ -87,7 +87,7 @@ def test_a_field_that_is_summed_holds_numbers(tmp_path):
     metric = "[[metrics]]\nname = 'm'\nformula = 'sum(girth, FN)'\nbetter = 'lower'\n[[candidates]]"
     study = write_study(tmp_path, rows, STUDY.replace("[[candidates]]", metric, 1))
     write_csv(tmp_path / "holdout.csv", rows, ["id", "actual", "split", "girth"])
-    what = "column girth: is no number, and an own metric sums this field: found"
+    what = "column girth: is not a number, and an own metric sums this field: found"
     assert problems(study) == [
         f"holdout.csv, row 6, {what} “thick”; expected a finite number",
         f"holdout.csv, row 11, {what} nothing; expected a finite number",
@@ -132,7 +132,7 @@ def test_what_is_quoted(tmp_path, quoted, said):
     ("cells", "said"),
     [
         (["1"] * 199 + ["-2"], "row 201, id r0199, column w: the weight is below 0: found “-2.0”"),
-        (["1"] * 199 + ["much"], "row 201, id r0199, column w: the weight is no number: found “much”"),
+        (["1"] * 199 + ["much"], "row 201, id r0199, column w: the weight is not a number: found “much”"),
         (["0"] * 200, "column w: all weights of the split test are 0"),
     ],
 )
@@ -157,12 +157,12 @@ def test_classes_that_say_the_same(tmp_path):
         ({"truth": ["yes", None, "no", "no"]}, "truth has rows without an actual class"),
         ({"truth": ["yes"] * 4}, "all rows have one actual class"),
         ({"positive": None}, "positive is missing"),
-        ({"positive": "oui"}, "positive is no class of truth: found “oui”"),
+        ({"positive": "oui"}, "positive is not a class of truth: found “oui”"),
         ({"weight": [1, 2]}, "weight has 2 rows and truth has 4"),
-        ({"weight": [1, 2, "x", 4]}, "weight: row 2 is no finite number"),
+        ({"weight": [1, 2, "x", 4]}, "weight: row 2 is not a finite number"),
         ({"split": ["a", "a", "b", "b"], "report_on": "c"}, "report_on names no split: found “c”"),
         ({"candidates": {"a": [0.5, 0.6]}}, "a has 2 rows and truth has 4"),
-        ({"candidates": {"a": [0.5, 0.6, np.nan, 0.1]}}, "a: row 2 is no finite number"),
+        ({"candidates": {"a": [0.5, 0.6, np.nan, 0.1]}}, "a: row 2 is not a finite number"),
         ({"candidates": {"a": ["yes", "no", "oui", "no"]}}, "a: row 2 answers no class of truth: found “oui”"),
         ({"candidates": {"a": np.full((4, 3), 1 / 3)}}, "probabilities have shape (4, 3), expected (4, 2)"),
         ({"candidates": {"a": np.full((4, 2), 0.4)}}, "numbers that sum to 1 in every row"),

@@ -45,8 +45,8 @@ def test_they_come_in_the_order_of_rows_and_classes(tmp_path):
         ((0.5, 1.5, -1.0), "row 6, id r1, column pb: the probability lies outside 0 to 1: found “1.5”"),
         ((0.5, 0.3, 0.1), "row 6, id r1, column pa: the probabilities do not sum to 1: found “0.9”"),
         ((0.5, "", 0.5), "row 6, id r1, column pb: has no answer for this row: found nothing"),
-        ((0.5, "half", 0.5), "row 6, id r1, column pb: the probability is no number: found “half”"),
-        ((0.5, "nan", 0.5), "row 6, id r1, column pb: the probability is no number: found “nan”"),
+        ((0.5, "half", 0.5), "row 6, id r1, column pb: the probability is not a number: found “half”"),
+        ((0.5, "nan", 0.5), "row 6, id r1, column pb: the probability is not a number: found “nan”"),
     ],
 )
 def test_what_is_no_probability_is_named_with_its_cell(tmp_path, row, said):
@@ -78,7 +78,7 @@ def test_a_column_that_is_not_there(tmp_path):
         ('probabilities = { a = "pa", b = "pb", c = "pc" }', 'score = "pa"', "cannot speak of more than two classes"),
         ('name = "P"', 'name = "P"\ncutoff = 0.5', "a cutoff needs two classes: found “3 classes”"),
         ('truth = "actual"', 'truth = "actual"\npositive = "a"', "holdout.positive is for two classes"),
-        ('truth = "actual"', 'truth = "actual"\nbase_rate_in_use = 0.2', "base_rate_in_use is for two classes"),
+        ('truth = "actual"', 'truth = "actual"\nexpected_base_rate = 0.2', "expected_base_rate is for two classes"),
     ],
 )
 def test_what_needs_two_classes(tmp_path, old, new, said):
@@ -90,10 +90,10 @@ def test_what_needs_two_classes(tmp_path, old, new, said):
 def test_labels_that_are_no_class(tmp_path):
     path = study(tmp_path, GOOD)
     (tmp_path / "said.csv").write_text("id,said\nr0,a\nr1,b\nr2,perhaps\nr3,\nr4,b\nr5,c\n")
-    label = '[[candidates]]\nname = "L"\npath = "said.csv"\nlabel = "said"\n'
+    label = '[[candidates]]\nname = "L"\npath = "said.csv"\npredicted = "said"\n'
     path.write_text(STUDY + label)
     found = problems(path)
-    what = "the answer is no class of the study: found “perhaps”; expected one of a, b, c"
+    what = "the answer is not a class of the study: found “perhaps”; expected one of a, b, c"
     assert f"said.csv, row 4, id r2, column said: {what}" in found
     assert any("row 5, id r3, column said: has no answer for this row" in line for line in found)
     path.write_text(STUDY + label + 'no_answer = "wrong"\n')

@@ -125,7 +125,7 @@ def test_reading_tells_its_steps_and_can_be_stopped(tmp_path):
         "reading the hold-out", "joining the answers of Scores", "joining the answers of Labels",
     ]  # fmt: skip
     assert all(done < of for done, of, _ in said)
-    assert [j["matched"] for j in whole.look["joins"]] == [200, 200]
+    assert [j["matched"] for j in whole.account["joins"]] == [200, 200]
 
     def stop(done, of, what):
         if done == 1:
@@ -142,7 +142,7 @@ def test_rows_without_an_answer_are_named_in_the_look(tmp_path):
     (tmp_path / "scores.csv").write_text("id,p\n" + "".join(f"{r['id']},{r['p']}\n" for r in kept))
     study.write_text(study.read_text().replace("cutoff = 0.5", 'cutoff = 0.5\nno_answer = "wrong"'))
     found = intake.read_study(intake.read_spec(study), lambda path: intake.Source(tmp_path / path, path))
-    first = found.look["joins"][0]
+    first = found.account["joins"][0]
     assert (first["matched"], first["missing"], first["first_missing"]) == (198, 2, ["r0003", "r0008"])
     assert np.flatnonzero(np.isnan(found.study.candidates[0].score)).tolist() == [3, 8]
 
@@ -158,9 +158,9 @@ def test_faults_of_the_join_and_of_the_cells_come_together(tmp_path):
     assert len(lines) == 21, "as many as may be shown, and how many more there are"
     assert lines[-1] == f"… and {len(every) - 20} more problems"
     for expected in (
-        "scores.csv, row 2, id r0001, column p: the score is no number: found “n/a”; expected a finite number",
-        "labels.csv, row 2, id r0001, column said: the answer is no class of the study: found “perhaps”; expected one "
-        "of no, yes",
+        "scores.csv, row 2, id r0001, column p: the score is not a number: found “n/a”; expected a finite number",
+        "labels.csv, row 2, id r0001, column said: the answer is not a class of the study: found “perhaps”; "
+        "expected one of no, yes",
     ):
         assert expected in lines, "four hundred of one kind do not hide it"
     assert sum("has no answer for this hold-out row" in line for line in every) == 199 * 2

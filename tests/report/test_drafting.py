@@ -23,15 +23,18 @@ BOTH = Scope("test", (1, 2))
 
 def test_a_lead_that_the_data_cannot_support_is_no_lead(results):
     tied = copy.deepcopy(results)
-    tied["best"]["test"]["f1"] = {"leader": "Scores", "not_told_apart": ["Labels"]}
-    first = max(("Scores", "Labels"), key=lambda n: value(tied, n))
-    if first != "Scores":
-        tied["best"]["test"]["f1"] = {"leader": "Labels", "not_told_apart": ["Scores"]}
-    assert "is not told apart from" in drafting.lead(tied, BOTH, "f1")
-    assert "leads" not in drafting.lead(tied, BOTH, "f1")
-    apart = copy.deepcopy(tied)
-    apart["best"]["test"]["f1"]["not_told_apart"] = []
-    assert "leads at" in drafting.lead(apart, BOTH, "f1")
+    first, other = sorted(("Scores", "Labels"), key=lambda n: -value(tied, n))
+    best = tied["best"]["test"]["f1"] = {"leader": first, "not_separated": [other], "not_tested": []}
+    said = drafting.lead(tied, BOTH, "f1")
+    assert f"On F1, {first} is highest at" in said
+    assert f"but this data cannot separate it from {other}" in said
+    assert "leads" not in said
+    best["not_separated"] = []
+    assert f"{first} leads at" in drafting.lead(tied, BOTH, "f1")
+    best["not_tested"] = [other]
+    said = drafting.lead(tied, BOTH, "f1")
+    assert "leads" not in said
+    assert said.endswith("; not tested")
 
 
 def value(results, name):
@@ -47,7 +50,7 @@ def test_on_other_splits_no_one_leads(results):
 
 
 def test_every_view_has_its_sentence(results):
-    for view in ("line-up", "matrix", "curves", "cutoff"):
+    for view in ("roster", "matrix", "curves", "cutoff"):
         for show in ((1,), (2,), (1, 2)):
             assert drafting.sentence(view, results, Scope("test", show)).endswith(".")
         assert drafting.sentence(view, results, Scope("test", ())) == "No candidate is switched on."

@@ -36,7 +36,7 @@ def test_rows_splits_and_rarity(results):
 
 def test_two_are_not_told_apart_on_ranking(results):
     lead = results["best"]["test"]["roc_auc"]
-    assert {lead["leader"], *lead["not_told_apart"]} == {"Gradient boosting", "Neural net"}
+    assert {lead["leader"], *lead["not_separated"]} == {"Gradient boosting", "Neural net"}
 
 
 def test_one_is_badly_calibrated(results):
@@ -67,7 +67,7 @@ def test_one_serves_a_district_badly(results):
 
 def test_the_checklist_answers_classes_only(results):
     assert candidate(results, "Checklist")["metrics"]["roc_auc"]["value"] is None
-    assert next(c for c in results["candidates"] if c["in_use"])["name"] == "Checklist"
+    assert next(c for c in results["candidates"] if c["runs_now"])["name"] == "Checklist"
 
 
 def test_no_field_alone_gives_the_class_away():

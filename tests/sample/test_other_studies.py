@@ -8,8 +8,8 @@ from PIL import Image
 
 from skarlo import core, intake
 from skarlo.sample import STUDIES
-from skarlo.sample.citizen_reports import citizen_reports
 from skarlo.sample.leaf_condition import leaf_condition
+from skarlo.sample.residents_messages import residents_messages
 
 
 @pytest.fixture(scope="module")
@@ -29,7 +29,7 @@ def leaves(folder):
 
 @pytest.fixture(scope="module")
 def reports(folder):
-    return evaluated(folder, "citizen-reports")
+    return evaluated(folder, "residents-messages")
 
 
 def candidate(results, name):
@@ -37,7 +37,7 @@ def candidate(results, name):
     return found["splits"][results["holdout"]["report_on"]]
 
 
-@pytest.mark.parametrize("make", [leaf_condition, citizen_reports])
+@pytest.mark.parametrize("make", [leaf_condition, residents_messages])
 def test_the_same_world_each_time(make):
     first, again = make(), make()
     assert all(first[name].equals(again[name]) for name in first)

@@ -13,7 +13,7 @@ from files import STUDY, rows_of, write_csv, write_study
 from skarlo import core, intake
 from skarlo.intake import InputError
 from skarlo.intake.write import as_json
-from skarlo.studies import moving
+from skarlo.studies import catalog, moving
 from skarlo.studies.evaluating import Evaluator
 from skarlo.studies.records import StudyRecord, Upload
 from skarlo.web.demo import bring_in
@@ -49,7 +49,7 @@ def study_file(tmp_path):
     toml = STUDY.replace(
         "cutoff = 0.5", 'cutoff = { rule = "best_f1" }\nmade_with = { depth = 3, note = "a \\"quote\\"" }'
     )
-    toml = toml.replace('label = "said"', 'label = "said"\nno_answer = "wrong"\nin_use = true')
+    toml = toml.replace('predicted = "said"', 'predicted = "said"\nno_answer = "wrong"\nruns_now = true')
     toml = toml.replace('tune_on = "tuning"', 'tune_on = "tuning"\nslices = [["soil"]]\nnames = { yes = "Ja <b>" }')
     path = write_study(tmp_path / "mine", toml=toml + ASKS)
     rows = [row | {"soil": "clay" if i % 2 else "sand"} for i, row in enumerate(rows_of())]
@@ -60,23 +60,28 @@ def study_file(tmp_path):
 
 def exported(workspace, study):
     out = io.BytesIO()
-    with workspace.session() as records:
-        moving.export(workspace, records, study, out)
+    with workspace.reading() as records:
+        moving.export(workspace, catalog.study_of(records, study), catalog.candidates_of(records, study), out)
     return out.getvalue()
 
 
 def results(workspace, study):
-    with workspace.session() as records:
-        return Evaluator(workspace).results(records, study)
+    evaluator = Evaluator(workspace)
+    with workspace.reading() as records:
+        asked = evaluator.asked(records, study)
+    return evaluator.measured(asked)
 
 
 def imported(workspace, data, tmp_path, most=1 << 30):
     packed = tmp_path / "in.zip"
     packed.write_bytes(data)
-    with workspace.session() as records:
-        study = moving.import_zip(workspace, records, user_named(workspace, "ana"), packed, "in.zip", most)
-        records.flush()
-        return study.id
+    bringing = moving.Bringing(user_named(workspace, "ana"), workspace)
+    try:
+        new = moving.plan(bringing, moving.unpack(bringing, packed, "in.zip", most))
+        with workspace.writing() as records:
+            return moving.keep(records, bringing, new).id
+    finally:
+        bringing.drop()
 
 
 def test_out_and_in_again_to_the_same_bytes(workspace, study_file, tmp_path):
@@ -101,20 +106,18 @@ def test_the_rule_of_a_cutoff_becomes_the_cutoff_it_chose(workspace, study_file)
     chosen = core.evaluate(direct)["candidates"][0]["cutoff"]
     study = bring_in(workspace, study_file, user_named(workspace, "ana"))
     kept = results(workspace, study)["candidates"][0]["cutoff"]
-    assert kept == {"value": chosen["value"], "rule": "fixed", "chosen_on": "tuning"}
+    assert kept == {"value": chosen["value"], "rule": "best_f1", "chosen_on": "tuning"}
 
 
 def test_two_files_of_one_name_stay_two(workspace, tmp_path):
     path = write_study(tmp_path / "mine")
     user = user_named(workspace, "ana")
-    spec = intake.read_spec(path)
-    with workspace.session() as records:
-        files = {}
-        for name in ("holdout.csv", "scores.csv", "labels.csv"):
-            data = (path.parent / name).read_bytes()
-            files[name] = Upload(sha256=workspace.keep(data), name="../same name.csv", size=len(data), user_id=user.id)
-            records.add(files[name])
-        study = moving.bring_in(workspace, records, user, spec, files).id
+    bringing = moving.Bringing(user, workspace)
+    for name in ("holdout.csv", "scores.csv", "labels.csv"):
+        bringing.take(name, "../same name.csv", [(path.parent / name).read_bytes()])
+    new = moving.plan(bringing, intake.read_spec(path))
+    with workspace.writing() as records:
+        study = moving.keep(records, bringing, new).id
     with zipfile.ZipFile(io.BytesIO(exported(workspace, study))) as box:
         names = box.namelist()
     assert names == ["small/study.toml", "small/same-name.csv", "small/1-same-name.csv", "small/2-same-name.csv"]
@@ -131,7 +134,7 @@ def packed(**files):
 @pytest.mark.parametrize(
     ("data", "said"),
     [
-        (b"not a zip", "is no zip that can be read"),
+        (b"not a zip", "is not a zip that can be read"),
         (packed(readme_txt="hello"), "holds no study.toml"),
         (packed(study_toml=STUDY), "holdout.csv: is named by the study file and is not in the zip"),
         (packed(study_toml="title = ["), "is not TOML"),
@@ -145,6 +148,6 @@ def packed(**files):
 def test_a_bad_zip_says_why_and_leaves_no_record(workspace, tmp_path, data, said):
     with pytest.raises(InputError, match=said):
         imported(workspace, data, tmp_path, 1 << 20)
-    with workspace.session() as records:
+    with workspace.writing() as records:
         assert records.exec(select(StudyRecord)).all() == []
         assert records.exec(select(Upload)).all() == []

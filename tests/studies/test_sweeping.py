@@ -17,7 +17,7 @@ from skarlo.studies.records import Upload, now
 @pytest.fixture
 def sweep(workspace):
     def later(days):
-        with workspace.session() as records:
+        with workspace.writing() as records:
             return sweeping.sweep(workspace, records, now() + timedelta(days=days))
 
     return later
@@ -55,8 +55,8 @@ def test_a_study_gone_for_good_leaves_no_files_but_its_results(workspace, signed
     rows = files(workspace) - workspace.named_by_results()
     ana("DELETE", f"/studies/{study_id}")
     assert sweep(29) == 0, "it can still be taken back"
-    with workspace.session() as records:
-        assert deleting.purge(records, now() + timedelta(days=31)) == 1
+    with workspace.writing() as records:
+        assert deleting.purge(records, now() + timedelta(days=31)) == (1, [])
     assert sweep(62) == len(rows)
     assert files(workspace) == workspace.named_by_results()
 
@@ -65,9 +65,9 @@ def test_a_file_of_today_waits_for_its_record(workspace, sweep):
     kept = workspace.keep(b"on its way")
     assert sweep(0) == 0
     assert files(workspace) == {kept}
-    with workspace.session() as records:
+    with workspace.writing() as records:
         records.add(Upload(sha256=kept, name="x", size=10, user_id=user_named(workspace, "ana").id))
     assert sweep(2) == 0
-    with workspace.session() as records:
+    with workspace.writing() as records:
         records.delete(records.exec(select(Upload)).one())
     assert sweep(2) == 1

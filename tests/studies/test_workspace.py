@@ -35,7 +35,10 @@ def blobs(workspace):
 def test_blobs_are_named_by_their_content_and_kept_once(workspace):
     one = workspace.keep(b"rows")
     assert workspace.keep(b"rows") == one
-    assert workspace.keep_stream(iter([b"ro", b"ws"])) == (one, 4)
+    with workspace.receive(iter([b"ro", b"ws"])) as incoming:
+        assert (incoming.keep(), incoming.size) == (one, 4)
+    with workspace.receive([b"never accepted"]):
+        pass
     assert blobs(workspace) == [one]
     assert workspace.read(one) == b"rows"
     for bad in ("../../etc/passwd", "x" * 64, ""):
@@ -48,8 +51,8 @@ def test_a_stream_that_breaks_off_leaves_nothing(workspace):
         yield b"half"
         raise ConnectionError
 
-    with pytest.raises(ConnectionError):
-        workspace.keep_stream(broken())
+    with pytest.raises(ConnectionError), workspace.receive(broken()):
+        pass
     assert list(workspace.blobs.iterdir()) == []
 
 
@@ -73,7 +76,7 @@ def test_an_error_in_a_transaction_keeps_none_of_it(workspace, tmp_path):
     (tmp_path / "bad" / "labels.csv").write_text("id,said\nr0000,perhaps\n")
     with pytest.raises(InputError):
         bring_in(workspace, study, user)
-    with workspace.session() as records:
+    with workspace.writing() as records:
         assert records.exec(select(StudyRecord)).all() == []
         assert records.exec(select(CandidateRecord)).all() == []
         assert records.exec(select(Upload)).all() == []
@@ -82,17 +85,16 @@ def test_an_error_in_a_transaction_keeps_none_of_it(workspace, tmp_path):
 def test_the_sample_world_is_made_once(workspace):
     prepare(workspace)
     prepare(workspace)
-    with workspace.session() as records:
+    with workspace.writing() as records:
         study, *others = catalog.listing(records)
         assert [len(o["candidates"]) for o in others] == [3, 3]
         assert study["candidates"] == ["Gradient boosting", "Neural net", "Logistic", "Checklist"]
 
 
 def test_a_missing_title_is_refused(workspace, tmp_path):
-    with workspace.session() as records:
-        upload = Upload(sha256="0" * 64, name="x.csv", size=1, user_id=1)
-        with pytest.raises(Refusal, match="title"):
-            catalog.create(workspace, records, user_named(workspace, "ana"), "  ", upload, {}, [])
+    upload = Upload(sha256="0" * 64, name="x.csv", size=1, user_id=1)
+    with pytest.raises(Refusal, match="title"):
+        catalog.plan(user_named(workspace, "ana"), "  ", upload, {}, [], {}, workspace.blob)
 
 
 def test_the_secret_is_for_the_owner_only_and_stays(workspace):
@@ -144,13 +146,14 @@ Path.replace = traced(Path.replace)
 import sqlalchemy
 sqlalchemy.event.listen(space.engine, "before_cursor_execute", lambda *a: step())
 sqlalchemy.event.listen(space.engine, "commit", lambda *a: step())
-with space.session() as records:
+with space.reading() as records:
     user = records.exec(select(User).where(User.name == "ana")).one()
-    if where == "submit":
-        revisions.submit(Evaluator(space), records, user, 1)
-    else:
-        sha, size = space.keep_stream(b"id,p\\n" + bytes([48 + i % 10]) * 70000 for i in range(40))
-        records.add(Upload(sha256=sha, name="new.csv", size=size, user_id=user.id))
+if where == "submit":
+    revisions.submit(Evaluator(space), user, 1)
+else:
+    with space.receive(b"id,p\\n" + bytes([48 + i % 10]) * 70000 for i in range(40)) as incoming, \
+            space.writing() as records:
+        records.add(Upload(sha256=incoming.keep(), name="new.csv", size=incoming.size, user_id=user.id))
 step()
 print("done", steps)
 """
@@ -186,14 +189,16 @@ def test_a_kill_at_any_step_leaves_the_state_before_or_after(workspace, signed_i
         done = run_killed(where, at, folder)
         assert done.returncode == -signal.SIGKILL, done.stderr
         after = Workspace.open(folder)
-        with after.session() as records:
+        with after.writing() as records:
             kept = list(records.exec(select(RevisionRecord if where == "submit" else Upload)))
             new = [r for r in kept if where == "submit" or r.name == "new.csv"]
             for record in new:
                 after.read(record.sha256)  # whole, and what its name says
             seen.add(len(new))
             assert len(new) <= 1
+        after.hold()  # what a server does first
         assert not list(folder.rglob(".writing-*"))
+        after.release()
         after.engine.dispose()
     assert seen == {0, 1}
 
@@ -215,9 +220,11 @@ def test_a_server_killed_during_an_upload_opens_again(workspace):
             process.send_signal(signal.SIGKILL)
             process.wait()
         after = Workspace.open(workspace.folder)
+        after.hold()
         assert blobs(after) == before
-        with after.session() as records:
+        with after.writing() as records:
             assert records.exec(select(Upload)).all() == []
+        after.release()
         after.engine.dispose()
 
 

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from asking import upload, wanted
 from files import rows_of, write_csv, write_study
-from skarlo.intake.joining import SETS, account
+from skarlo.intake.joining import SETS, match
 
 IDS = st.sampled_from(["a", "b", "c", "d", "é", ""])
 
@@ -31,7 +31,7 @@ def by_hand(rows, answers):
 
 @given(st.lists(IDS, unique=True), st.lists(IDS))
 def test_a_join_by_brute_force(rows, answers):
-    found = account(pl.Series(rows, dtype=pl.String), pl.Series(answers, dtype=pl.String))
+    found = match(pl.Series(rows, dtype=pl.String), pl.Series(answers, dtype=pl.String))
     assert {name: getattr(found, name).to_list() for name in SETS} == by_hand(rows, answers)
     assert found.counts() == {name: len(ids) for name, ids in by_hand(rows, answers).items()}
 
@@ -89,7 +89,7 @@ def test_rows_without_an_answer_are_treated_as_one_decides(signed_in, tmp_path):
     assert ana("POST", "/studies", body).status_code == 422
     body["candidates"][0]["no_answer"] = "wrong"
     study = ana("POST", "/studies", body).json
-    found = ana("GET", f"/studies/{study['id']}/look").json
+    found = ana("GET", f"/studies/{study['id']}/fields").json
     assert (found["joins"][0]["matched"], found["joins"][0]["missing"]) == (190, 10)
     assert found["joins"][0]["first_missing"] == [r["id"] for r in rows[:10]]
     part = ana("GET", f"/studies/{study['id']}/results").json["candidates"][0]["splits"]["test"]
@@ -109,7 +109,7 @@ def test_slices_groups_and_weights_are_said_when_a_study_is_made(signed_in, tmp_
     part = ana("GET", f"/studies/{study['id']}/results").json["candidates"][0]["splits"]["test"]
     assert [s["by"] for s in part["slices"]] == [{"soil": "clay"}, {"soil": "sand"}]
     assert part["metrics"]["recall"]["interval"] == "wilson_weighted_clustered"
-    fields = {f["name"]: f for f in ana("GET", f"/studies/{study['id']}/look").json["fields"]}
+    fields = {f["name"]: f for f in ana("GET", f"/studies/{study['id']}/fields").json["fields"]}
     assert set(fields) == {"soil", "street"}
     assert fields["soil"]["kind"] == "category"
     assert sum(map(sum, (bar["rows"] for bar in fields["soil"]["bars"]))) == 200

@@ -127,7 +127,7 @@ def test_faults_in_the_files_come_with_the_job(signed_in, tmp_path, hurry, gate)
     assert found["state"] == "failed"
     assert found["problem"]["status"] == 422
     lines = [p["line"] for p in found["problem"]["problems"]]
-    assert any("row 2" in line and "the score is no number: found “n/a”" in line for line in lines)
+    assert any("row 2" in line and "the score is not a number: found “n/a”" in line for line in lines)
     assert any("has no answer for this hold-out row" in line for line in lines), "the join's faults in the same run"
     assert ana("GET", "/studies").json["studies"] == []
 
@@ -139,7 +139,7 @@ def test_a_fault_of_our_own_says_nothing_of_itself(signed_in, study_id, monkeypa
     monkeypatch.setattr(evaluating, "read_study", broken)
     ana = signed_in("ana")
     hurry()
-    answer = ana("GET", f"/studies/{study_id}/look", headers={"Prefer": "wait=60"})
+    answer = ana("GET", f"/studies/{study_id}/fields", headers={"Prefer": "wait=60"})
     assert answer.status_code == 500
     assert "secret" not in answer.text
 
@@ -244,5 +244,5 @@ def test_a_broken_upload_fails_its_job_and_leaves_no_file(signed_in, workspace, 
     hurry()
     answer = upload(ana, tmp_path / "t.csv")
     problem = answer.json if answer.status_code == 422 else ended(ana, answer.json["id"])["problem"]
-    assert "cannot be read" in problem["problems"][0]["line"]
+    assert "row 3 has 4 values" in problem["problems"][0]["line"]
     assert [p for p in workspace.blobs.rglob("*") if p.is_file()] == []

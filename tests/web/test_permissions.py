@@ -17,7 +17,7 @@ CHANGES = [
                           "candidates": [{"upload": 1, "name": "n", "score": "s"}]}),
     ("GET", "/joins?holdout=1&holdout_id=id&answers=2&answers_id=id", None),
     ("GET", "/joins/missing.csv?holdout=1&holdout_id=id&answers=2&answers_id=id", None),
-    ("PUT", "/studies/{s}/candidates/1/cutoff", {"value": 0.7}),
+    ("PUT", "/studies/{s}/candidates/1/cutoff", {"value": 0.7, "chosen_on": "tuning"}),
     ("PATCH", "/studies/{s}/dossier", {"summary": "mine"}),
     ("POST", "/studies/{s}/exhibits", {"view": "matrix", "scope": SCOPE}),
     ("PATCH", "/studies/{s}/exhibits/1", {"caption": "mine"}),
@@ -37,8 +37,8 @@ CHANGES = [
 ]  # fmt: skip
 READS = ["/studies", "/studies/{s}", "/studies/{s}/results", "/studies/{s}/dossier", "/studies/{s}/dossier/preview",
          "/studies/{s}/tallies?split=test", "/studies/{s}/sentence?view=matrix&split=test&show=1",
-         "/studies/{s}/explain?candidate=Scores&split=test&metric=recall",
-         "/studies/{s}/look", "/studies/{s}/findings", "/studies/{s}/export.zip",
+         "/studies/{s}/unfold?candidate=Scores&split=test&metric=recall",
+         "/studies/{s}/fields", "/studies/{s}/findings", "/studies/{s}/export.zip",
          "/revisions/{r}", "/revisions/{r}/content", "/reports/{r}"]  # fmt: skip
 SIGNING = [
     ("POST", "/revisions/{r}/signature", {"password": PASSWORD}),
@@ -91,7 +91,7 @@ def test_the_author_cannot_sign_even_with_the_role(signed_in, study_id):
     for _, path, body in SIGNING:
         answer = ada("POST", path.format(r=revision), body)
         assert answer.status_code == 403
-        assert "author" in answer.json["detail"]
+        assert "whoever wrote part of a revision" in answer.json["detail"]
 
 
 def test_changes_need_the_token(signed_in, study_id):
@@ -108,5 +108,5 @@ def test_another_ones_upload_cannot_be_used(signed_in):
     body = b"id,a\n1,x\n2,y\n"
     mine = ana.http.post("/api/v1/uploads?name=h.csv", data=body, headers={"X-CSRFToken": ana.token}).json["id"]
     answer = ben("POST", "/studies", {"title": "t", "holdout": {"upload": mine, "truth": "a", "positive": "x"},
-                                      "candidates": [{"upload": mine, "name": "n", "label": "a"}]})  # fmt: skip
+                                      "candidates": [{"upload": mine, "name": "n", "predicted": "a"}]})  # fmt: skip
     assert answer.status_code == 404

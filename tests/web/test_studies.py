@@ -91,11 +91,13 @@ def test_a_cutoff_is_kept_with_the_split_it_was_chosen_on(signed_in, study_id):
     answer = ana("PUT", f"/studies/{study_id}/candidates/1/cutoff", {"value": 0.61, "chosen_on": "test"})
     assert answer.json["candidates"][0]["cutoff"] == 0.61
     results = ana("GET", f"/studies/{study_id}/results").json
-    assert results["candidates"][0]["cutoff"] == {"value": 0.61, "rule": "fixed", "chosen_on": "test"}
-    assert results["findings"][0]["code"] == "cutoff_chosen_on_report_split"
-    on_tuning = ana("PUT", f"/studies/{study_id}/candidates/1/cutoff", {"value": 0.61, "chosen_on": "tuning"})
-    assert on_tuning.status_code == 200
-    assert ana("GET", f"/studies/{study_id}/results").json["findings"] == []
+    assert results["candidates"][0]["cutoff"] == {"value": 0.61, "rule": "by hand", "chosen_on": "test"}
+    assert [f["code"] for f in results["findings"]][-1] == "cutoff_chosen_on_report_split"
+    again = ana("PUT", f"/studies/{study_id}/candidates/1/cutoff", {"value": 0.61, "chosen_on": "tuning"}).json
+    assert again["candidates"][0]["cutoff_chosen_on"] == "test", "the number was chosen there first, whoever keeps it"
+    ana("PUT", f"/studies/{study_id}/candidates/1/cutoff", {"value": 0.62, "chosen_on": "tuning"})
+    codes = [f["code"] for f in ana("GET", f"/studies/{study_id}/results").json["findings"]]
+    assert "cutoff_chosen_on_report_split" not in codes
 
 
 def test_cutoffs_in_the_address_change_the_numbers_and_nothing_kept(signed_in, study_id):
@@ -112,10 +114,13 @@ def test_cutoffs_in_the_address_change_the_numbers_and_nothing_kept(signed_in, s
 def test_tallies_count_every_row(signed_in, study_id):
     (tally,) = signed_in("vic")("GET", f"/studies/{study_id}/tallies?split=test").json["tallies"]
     rows = [(float(r["p"]), r["actual"] == "yes") for r in rows_of() if r["split"] == "test"]
-    assert tally["score"] == sorted({p for p, _ in rows}, reverse=True)
-    for score, tp, fp in zip(tally["score"], tally["tp"], tally["fp"], strict=True):
-        assert tp == sum(yes for p, yes in rows if p >= score)
-        assert fp == sum(not yes for p, yes in rows if p >= score)
+    places = [(tally["first"] + k) / 10 ** tally["digits"] for k in range(len(tally["tp"]))]
+    assert places[0] <= min(p for p, _ in rows)
+    assert places[-1] > max(p for p, _ in rows)
+    assert (tally["positives"], tally["negatives"]) == (sum(yes for _, yes in rows), sum(not yes for _, yes in rows))
+    for cutoff, tp, fp in zip(places, tally["tp"], tally["fp"], strict=True):
+        assert tp == sum(yes for p, yes in rows if p >= cutoff)
+        assert fp == sum(not yes for p, yes in rows if p >= cutoff)
 
 
 @pytest.mark.parametrize(
@@ -124,7 +129,7 @@ def test_tallies_count_every_row(signed_in, study_id):
         ("/studies/99", 404),
         ("/studies/{s}/results?cutoffs=one:half", 422),
         ("/studies/{s}/tallies?split=moon", 404),
-        ("/studies/{s}/explain?candidate=Nobody&split=test&metric=recall", 404),
+        ("/studies/{s}/unfold?candidate=Nobody&split=test&metric=recall", 404),
         ("/studies/{s}/sentence?view=dance&split=test&show=1", 422),
         ("/studies/{s}/sentence?view=matrix&split=moon&show=1", 404),
         ("/nothing/here", 404),
@@ -155,14 +160,14 @@ def test_three_classes_are_read_and_not_reported_on_yet(signed_in, tmp_path):
     folder = write_study(tmp_path / "many", rows).parent
     ana = signed_in("ana")
     ids = [upload(ana, folder / name).json["id"] for name in ("holdout.csv", "labels.csv")]
-    body = wanted(*ids, candidates=[{"upload": ids[1], "name": "L", "label": "said"}])
+    body = wanted(*ids, candidates=[{"upload": ids[1], "name": "L", "predicted": "said"}])
     del body["holdout"]["positive"]
     study = ana("POST", "/studies", body).json
     assert study["holdout"]["positive"] is None
     at = f"/studies/{study['id']}"
-    assert "calls" in ana("GET", f"{at}/sentence?view=matrix&split=test&show=1").json["sentence"]
+    assert "L predicts" in ana("GET", f"{at}/sentence?view=matrix&split=test&show=1").json["sentence"]
     assert "so far" in ana("GET", f"{at}/sentence?view=cutoff&split=test&show=1").json["sentence"]
-    assert "of 3 classes" in ana("GET", f"{at}/dossier").json["drafted"]
+    assert "of 3 classes" in ana("GET", f"{at}/dossier/draft").json["text"]
     assert ana("GET", f"{at}/dossier/preview").status_code == 200
     scope = {"split": "test", "show": [1], "cutoffs": {}}
     pinned = ana("POST", f"{at}/exhibits", {"view": "matrix", "scope": scope, "caption": ""})

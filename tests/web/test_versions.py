@@ -64,9 +64,9 @@ def one_more(client, study_id, path, **said):
 
 def test_one_more_candidate_joins_the_study(ana, study_id, tmp_path):
     before = ana("GET", f"/studies/{study_id}/results").json
-    answer = one_more(ana, study_id, better(tmp_path), in_use=True)
+    answer = one_more(ana, study_id, better(tmp_path), runs_now=True)
     assert answer.status_code == 201
-    assert [(c["letter"], c["name"], c["in_use"]) for c in answer.json["candidates"]] == [
+    assert [(c["letter"], c["name"], c["runs_now"]) for c in answer.json["candidates"]] == [
         ("A", "Scores", False), ("B", "Labels", False), ("C", "Better", True),
     ]  # fmt: skip
     after = ana("GET", f"/studies/{study_id}/results").json
@@ -90,7 +90,7 @@ def test_a_letter_and_a_name_are_never_given_twice(ana, study_id, tmp_path):
 def test_a_candidate_that_does_not_fit_leaves_the_study_as_it_was(ana, signed_in, study_id, tmp_path):
     before = ana("GET", f"/studies/{study_id}").json
     short = better(tmp_path, [{**r, "p": 0.5} for r in rows_of()[:50]])
-    refused = one_more(ana, study_id, short, in_use=True)
+    refused = one_more(ana, study_id, short, runs_now=True)
     assert refused.status_code == 422
     assert refused.json["count"] == 150
     assert "has no answer for this hold-out row" in refused.json["problems"][0]["message"]
@@ -132,7 +132,7 @@ def test_a_version_that_does_not_join_changes_nothing(ana, study_id, tmp_path):
 
 def test_a_version_may_answer_in_another_way(ana, study_id, tmp_path):
     sent = upload(ana, write_csv(tmp_path / "said.csv", rows_of(), ["id", "said"])).json["id"]
-    answer = ana("POST", f"/studies/{study_id}/candidates/1/versions", {"upload": sent, "label": "said"})
+    answer = ana("POST", f"/studies/{study_id}/candidates/1/versions", {"upload": sent, "predicted": "said"})
     first = answer.json["candidates"][0]
     assert (first["gives"], first["cutoff"]) == ("classes", None)
     again = ana("PUT", f"/studies/{study_id}/candidates/1/versions/1").json["candidates"][0]
@@ -142,7 +142,10 @@ def test_a_version_may_answer_in_another_way(ana, study_id, tmp_path):
 def test_a_version_is_deleted_and_taken_back(ana, study_id, tmp_path):
     sent = upload(ana, better(tmp_path)).json["id"]
     ana("POST", f"/studies/{study_id}/candidates/1/versions", {"upload": sent})
-    assert "is in use" in ana("DELETE", f"/studies/{study_id}/candidates/1/versions/2").json["detail"]
+    assert (
+        "is evaluated here; evaluate another first"
+        in ana("DELETE", f"/studies/{study_id}/candidates/1/versions/2").json["detail"]
+    )
     left = ana("DELETE", f"/studies/{study_id}/candidates/1/versions/1").json["candidates"][0]
     assert [v["number"] for v in left["versions"]] == [2]
     assert ana("PUT", f"/studies/{study_id}/candidates/1/versions/1").status_code == 404
@@ -157,7 +160,7 @@ def test_a_candidate_is_deleted_and_the_others_keep_their_letters(ana, study_id)
     whole = ana("GET", f"/studies/{study_id}/results").json
     left = ana("DELETE", f"/studies/{study_id}/candidates/1").json
     assert [(c["letter"], c["name"]) for c in left["candidates"]] == [("B", "Labels")]
-    sentence = ana("GET", f"/studies/{study_id}/sentence?view=line-up&split=test&show=2").json["sentence"]
+    sentence = ana("GET", f"/studies/{study_id}/sentence?view=roster&split=test&show=2").json["sentence"]
     assert "Labels" in sentence
     assert "keeps at least one" in ana("DELETE", f"/studies/{study_id}/candidates/2").json["detail"]
     scope = {"split": "test", "show": [2], "cutoffs": {}}
@@ -181,15 +184,15 @@ def test_a_study_is_deleted_and_taken_back_within_thirty_days(ana, study_id, wor
     assert ana("GET", f"/studies/{study_id}/results").status_code == 404
     (line,) = ana("GET", "/deleted").json["deleted"]
     assert (line["kind"], line["study_id"]) == ("study", study_id)
-    with workspace.session() as records:
-        assert deleting.purge(records, now() + timedelta(days=29)) == 0
+    with workspace.writing() as records:
+        assert deleting.purge(records, now() + timedelta(days=29)) == (0, [])
     assert ana("POST", f"/deleted/study/{study_id}/restore").status_code == 200
     assert ana("GET", f"/studies/{study_id}").json == whole
     assert ana("POST", f"/deleted/study/{study_id}/restore").status_code == 404
     ana("DELETE", f"/studies/{study_id}")
-    with workspace.session() as records:
-        assert deleting.purge(records, now() + timedelta(days=31)) == 1
-    with workspace.session() as records:
+    with workspace.writing() as records:
+        assert deleting.purge(records, now() + timedelta(days=31)) == (1, [])
+    with workspace.writing() as records:
         assert records.get(StudyRecord, study_id) is None
         assert not records.exec(select(CandidateRecord)).all()
         assert not records.exec(select(VersionRecord)).all()
@@ -199,7 +202,7 @@ def test_a_study_is_deleted_and_taken_back_within_thirty_days(ana, study_id, wor
 
 def test_a_study_with_a_frozen_report_is_kept(ana, study_id):
     scope = {"split": "test", "show": [1], "cutoffs": {}}
-    ana("POST", f"/studies/{study_id}/exhibits", {"view": "line-up", "scope": scope, "caption": ""})
+    ana("POST", f"/studies/{study_id}/exhibits", {"view": "roster", "scope": scope, "caption": ""})
     decision = {"decision_candidate": "Scores", "decision_cutoff": 0.5}
     ana("PATCH", f"/studies/{study_id}/dossier", {"heading": "h", "summary": "s", **decision})
     assert ana("POST", f"/studies/{study_id}/revisions").status_code == 201
@@ -222,7 +225,7 @@ def test_viewers_and_approvers_delete_nothing(signed_in, study_id):
         (b'layers = 2\ntrained = 2026-03-01\n[prompt]\nwording = "Is it urgent?"\n',
          {"layers": 2, "trained": "2026-03-01", "prompt": {"wording": "Is it urgent?"}}),
         (b'{"layers": 2, "rows": {"yes": 3}}', {"layers": 2, "rows": {"yes": 3}}),
-        (b'{"layers": NaN}', "NaN is no number of JSON"),
+        (b'{"layers": NaN}', "NaN is not a number of JSON"),
         (b'{"layers": ', "neither TOML nor JSON"),
         (b"layers: 2", "is not TOML"),
         (b"\xff\xfe", "not UTF-8"),

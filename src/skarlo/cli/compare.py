@@ -20,40 +20,40 @@ _Study = Annotated[Path | None, typer.Option(help="its study file, for paired in
 
 
 def compare(
-    old: Annotated[Path, typer.Argument(help="a results file")],
-    new: Annotated[Path, typer.Argument(help="a later results file of the same question")],
+    before: Annotated[Path, typer.Argument(help="a results file")],
+    after: Annotated[Path, typer.Argument(help="a later results file of the same question")],
     as_data: Annotated[bool, typer.Option("--json", help="as JSON on standard output")] = False,
     html: Annotated[Path | None, typer.Option(help="where a page with the curves over each other goes")] = None,
-    old_study: _Study = None,
-    new_study: _Study = None,
+    before_study: _Study = None,
+    after_study: _Study = None,
 ) -> None:
     """Show what changed between two results files: how candidates were made, counts, metrics, gates, findings.
 
     With both study files the rows are at hand, and each change of a metric has its paired interval.
     """
-    if (old_study is None) != (new_study is None):
-        stop(["--old-study and --new-study go together: paired intervals need the rows of both"])
-    before, after = read_results(old), read_results(new)
-    paired = _paired(old_study, new_study) if old_study is not None and new_study is not None else None
-    found = changes_between(before, after, paired)
+    if (before_study is None) != (after_study is None):
+        stop(["--before-study and --after-study go together: paired intervals need the rows of both"])
+    was, now = read_results(before), read_results(after)
+    paired = _paired(before_study, after_study) if before_study is not None and after_study is not None else None
+    found = changes_between(was, now, paired)
     if html is not None:
         from skarlo.report.changes import to_page
 
         try:
-            write_file(html, to_page(found, before, after).encode())
+            write_file(html, to_page(found, was, now).encode())
         except OSError as e:
             stop([f"{html} cannot be written: {e.strerror}"])
     if as_data:
         typer.echo(as_json(found).decode(), nl=False)
     elif html is None:
-        _tables(found, after["holdout"]["classes"])
+        _tables(found, now["holdout"]["classes"])
 
 
-def _paired(old: Path, new: Path) -> dict[str, dict[str, core.Difference]]:
+def _paired(before: Path, after: Path) -> dict[str, dict[str, core.Difference]]:
     try:
         loaded = [
             intake.load(intake.read_spec(p), lambda path, p=p: intake.Source(p.parent / path, path))  # type: ignore[misc]
-            for p in (old, new)
+            for p in (before, after)
         ]
         return paired_changes(*loaded)
     except intake.InputError as e:
@@ -79,15 +79,15 @@ def _tables(c: Changes, classes: list[str]) -> None:
         for split, part in one["splits"].items():
             out.print(_metrics(f"{one['name']} on {split}", part["metrics"]))
             for label, row in zip(classes, part["matrix"] or [], strict=False):
-                out.print(f"  counts of actual {label}, new less old: {', '.join(f'{x:+g}' for x in row)}")
+                out.print(f"  counts of actual {label}, after less before: {', '.join(f'{x:+g}' for x in row)}")
     if c["gates"]:
         nothing = False
         table = Table(title="Gates", title_justify="left")
-        for name in ("gate", "candidate", "slice", "old", "new"):
+        for name in ("gate", "candidate", "slice", "before", "after"):
             table.add_column(name)
         for g in c["gates"]:
             table.add_row(
-                g["text"], g["candidate"], ", ".join((g["by"] or {}).values()), g["old"] or "—", g["new"] or "—"
+                g["text"], g["candidate"], ", ".join((g["by"] or {}).values()), g["before"] or "—", g["after"] or "—"
             )
         out.print(table)
     for word, findings in (("New", c["findings_new"]), ("Gone", c["findings_gone"])):
@@ -95,26 +95,26 @@ def _tables(c: Changes, classes: list[str]) -> None:
             nothing = False
             out.print(f"{word} {f['level']}: {f['message']}")
     if nothing:
-        out.print("Nothing: the two results are alike.")
+        out.print("Nothing changed: the two results are the same.")
 
 
 def _things(title: str, rows: list[Changed]) -> Table:
     table = Table(title=title, title_justify="left")
-    for name in ("what", "old", "new"):
+    for name in ("what", "before", "after"):
         table.add_column(name, overflow="fold")
     for r in rows:
-        table.add_row(r["what"], *("—" if x is None else str(x) for x in (r["old"], r["new"])))
+        table.add_row(r["what"], *("—" if x is None else str(x) for x in (r["before"], r["after"])))
     return table
 
 
 def _metrics(title: str, rows: list[MetricChange]) -> Table:
     table = Table(title=title, title_justify="left")
-    for name in ("metric", "old", "new", "change", "paired interval"):
+    for name in ("metric", "before", "after", "moved by", "paired interval"):
         table.add_column(name, justify="left" if name == "metric" else "right")
     for m in rows:
         d: Any = m.get("paired", {})
         low, high = d.get("low"), d.get("high")
         interval = "" if low is None or high is None else f"{core.shown(low, ())} to {core.shown(high, ())}"
-        change = "—" if m["change"] is None else core.shown(m["change"], ())
-        table.add_row(m["metric"], core.with_interval(m["old"]), core.with_interval(m["new"]), change, interval)
+        moved = "—" if m["moved_by"] is None else core.shown(m["moved_by"], ())
+        table.add_row(m["metric"], core.with_interval(m["before"]), core.with_interval(m["after"]), moved, interval)
     return table

@@ -26,5 +26,5 @@ def read_results(path: Path) -> Any:
     except (OSError, ValueError) as e:
         stop([f"{path} cannot be read: {e}"])
     if not isinstance(data, dict) or data.get("format") != core.results.FORMAT:
-        stop([f"{path} is no results file of this version; expected format {core.results.FORMAT}"])
+        stop([f"{path} is not a results file of this version; expected format {core.results.FORMAT}"])
     return data

@@ -80,7 +80,7 @@ def evaluate(
 
 
 @app.command()
-def explain(
+def unfold(
     results: Annotated[Path, typer.Argument(help="a results file")],
     path: Annotated[
         str, typer.Argument(help="candidate/split/metric, or with a class before it; A - B/metric; gates/1")
@@ -89,7 +89,7 @@ def explain(
     """Unfold one number of a results file: its formula with the counts, its interval, its other names."""
     data = read_results(results)
     try:
-        told = core.explain_path(data, path)
+        told = core.unfold_path(data, path)
     except KeyError as error:
         stop([str(error.args[0])])
     also = f"Also called {', '.join(told['also'])}." if told["also"] else ""
@@ -135,10 +135,14 @@ def serve(
     max_upload_mb: Annotated[int, typer.Option(help="largest upload")] = 2048,
 ) -> None:
     """Serve a workspace."""
+    from skarlo.studies.refusals import Held
     from skarlo.studies.workspace import Workspace
     from skarlo.web.serving import run_server
 
-    run_server(Workspace.open(workspace), host, port, answers_to or [], https, max_upload_mb)
+    try:
+        run_server(Workspace.open(workspace), host, port, answers_to or [], https, max_upload_mb)
+    except Held as e:
+        stop([e.why])
 
 
 @app.command()
@@ -148,11 +152,16 @@ def demo(
     prepare_only: Annotated[bool, typer.Option(help="make the sample study and stop")] = False,
 ) -> None:
     """Serve the sample world, made on the first start and kept afterwards."""
+    from skarlo.studies.refusals import Held
     from skarlo.studies.workspace import Workspace
     from skarlo.web.demo import PEOPLE, prepare
     from skarlo.web.serving import run_server
 
     opened = Workspace.open(workspace)
+    try:
+        opened.hold()
+    except Held as e:
+        stop([e.why])
     prepare(opened)
     SAY.print(f"\nSkarlo is at [bold]http://127.0.0.1:{port}[/bold]")
     for name, (role, password) in PEOPLE.items():
@@ -175,7 +184,7 @@ def add(
     from skarlo.studies.workspace import Workspace
 
     try:
-        with Workspace.open(workspace).session() as records:
+        with Workspace.open(workspace).writing() as records:
             accounts.add_user(records, name, role, password)
     except Refusal as e:
         stop([e.why])

@@ -30,7 +30,7 @@ APPROXIMATE: frozenset[tuple[str, str]] = frozenset({
     ("ece", "bootstrap_shifted"),
     ("ece", "bootstrap_shifted_clustered"),
     ("ece", "bootstrap_shifted_weighted"),
-    ("flagged_share, in use", "mover_clustered"),
+    ("flagged_share, expected base rate", "mover_clustered"),
     ("ks", "bootstrap_shifted"),
     ("ks", "bootstrap_shifted_clustered"),
     ("ks", "bootstrap_shifted_weighted"),

@@ -15,24 +15,24 @@ from .study import Study
 from .values import Difference, Finding, Metric
 
 FORMAT = "skarlo.changes/1"
-DESCRIBED = ("gives", "sha256", "version", "in_use", "price_per_1000", "latency_ms", "score_is")
+DESCRIBED = ("gives", "sha256", "version", "runs_now", "price_per_1000", "latency_ms", "score_is")
 
 
 class Changed(TypedDict):
     """One thing that is not as it was."""
 
     what: str
-    old: Any
-    new: Any
+    before: Any
+    after: Any
 
 
 class MetricChange(TypedDict):
-    """A metric before and after. `paired` is new minus old on the same rows, where those are at hand."""
+    """A metric before and after. `paired` is after minus before on the same rows, where those are at hand."""
 
     metric: str
-    old: Metric
-    new: Metric
-    change: float | None
+    before: Metric
+    after: Metric
+    moved_by: float | None
     paired: NotRequired[Difference]
 
 
@@ -55,16 +55,16 @@ class GateChange(TypedDict):
     candidate: str
     by: dict[str, str] | None
     level: str
-    old: str | None
-    new: str | None
-    old_read: float | None
-    new_read: float | None
+    before: str | None
+    after: str | None
+    before_read: float | None
+    after_read: float | None
 
 
 class Changes(TypedDict):
     format: str
-    old: str
-    new: str
+    before: str
+    after: str
     study: list[Changed]
     added: list[str]
     removed: list[str]
@@ -74,32 +74,32 @@ class Changes(TypedDict):
     findings_new: list[Finding]
 
 
-def compare(old: Results, new: Results, paired: Mapping[str, Mapping[str, Difference]] | None = None) -> Changes:
+def compare(before: Results, after: Results, paired: Mapping[str, Mapping[str, Difference]] | None = None) -> Changes:
     """Compare two results files of one question.
 
     Parameters
     ----------
-    old, new : results as `evaluate` returned them, or read back
+    before, after : results as `evaluate` returned them, or read back
     paired : from `paired_changes`, where the rows of both are at hand
 
     Returns
     -------
     All that differs; metrics that are alike to the last bit are not listed.
     """
-    before, after = _by_name(old), _by_name(new)
-    both = [name for name in after if name in before]
-    found = [_candidate(before[name], after[name], new, (paired or {}).get(name, {})) for name in both]
+    was, now = _by_name(before), _by_name(after)
+    both = [name for name in now if name in was]
+    found = [_candidate(was[name], now[name], after, (paired or {}).get(name, {})) for name in both]
     return {
         "format": FORMAT,
-        "old": old["title"],
-        "new": new["title"],
-        "study": _study(old, new),
-        "added": [name for name in after if name not in before],
-        "removed": [name for name in before if name not in after],
+        "before": before["title"],
+        "after": after["title"],
+        "study": _study(before, after),
+        "added": [name for name in now if name not in was],
+        "removed": [name for name in was if name not in now],
         "candidates": [c for c in found if c["made"] or c["splits"]],
-        "gates": _gates(old["gates"], new["gates"]),
-        "findings_gone": [f for f in old["findings"] if f not in new["findings"]],
-        "findings_new": [f for f in new["findings"] if f not in old["findings"]],
+        "gates": _gates(before["gates"], after["gates"]),
+        "findings_gone": [f for f in before["findings"] if f not in after["findings"]],
+        "findings_new": [f for f in after["findings"] if f not in before["findings"]],
     }
 
 
@@ -112,7 +112,7 @@ def _changed(what: str, old: Any, new: Any) -> list[Changed]:
     if isinstance(old, Mapping) and isinstance(new, Mapping):
         keys = dict.fromkeys([*old, *new])
         return list(chain.from_iterable(_changed(f"{what}.{k}" if what else k, old.get(k), new.get(k)) for k in keys))
-    return [] if old == new else [{"what": what, "old": old, "new": new}]
+    return [] if old == new else [{"what": what, "before": old, "after": new}]
 
 
 def _study(old: Results, new: Results) -> list[Changed]:
@@ -141,7 +141,7 @@ def _split(old: SplitResult, new: SplitResult, paired: Mapping[str, Difference])
         if was is None or was == m:
             continue
         a, b = was["value"], m["value"]
-        entry: MetricChange = {"metric": name, "old": was, "new": m, "change": None if None in (a, b) else b - a}  # type: ignore[operator]
+        entry: MetricChange = {"metric": name, "before": was, "after": m, "moved_by": None if None in (a, b) else b - a}  # type: ignore[operator]
         if name in paired:
             entry["paired"] = paired[name]
         metrics.append(entry)
@@ -149,7 +149,7 @@ def _split(old: SplitResult, new: SplitResult, paired: Mapping[str, Difference])
 
 
 def _less(old: list[list[float]] | None, new: list[list[float]] | None) -> list[list[float]] | None:
-    """New counts less old ones, where the tables have one shape."""
+    """Counts after less those before, where the tables have one shape."""
     if old is None or new is None or [len(r) for r in old] != [len(r) for r in new]:
         return None
     return [[b - a for a, b in zip(x, y, strict=True)] for x, y in zip(old, new, strict=True)]
@@ -169,28 +169,28 @@ def _gates(old: list[GateResult], new: list[GateResult]) -> list[GateChange]:
             continue
         out.append({
             "text": one["text"], "candidate": one["candidate"], "by": one["by"], "level": one["level"],
-            "old": a and a["status"], "new": b and b["status"],
-            "old_read": a and a["read"], "new_read": b and b["read"],
+            "before": a and a["status"], "after": b and b["status"],
+            "before_read": a and a["read"], "after_read": b and b["read"],
         })  # fmt: skip
     return out
 
 
-def paired_changes(old: Study, new: Study) -> dict[str, dict[str, Difference]]:
-    """New minus old of each candidate that is in both, on the same rows, by metric.
+def paired_changes(before: Study, after: Study) -> dict[str, dict[str, Difference]]:
+    """After minus before of each candidate that is in both, on the same rows, by metric.
 
     Raises
     ------
     ValueError
         When the two are not over the same rows of one hold-out.
     """
-    same = old.sha256 == new.sha256 and old.classes == new.classes and old.report_on == new.report_on
-    if not same or len(old.actual) != len(new.actual):
+    same = before.sha256 == after.sha256 and before.classes == after.classes and before.report_on == after.report_on
+    if not same or len(before.actual) != len(after.actual):
         raise ValueError("the two studies are not over the same rows of one hold-out")
     out: dict[str, dict[str, Difference]] = {}
-    before = {c.name: c for c in old.candidates}
-    for c in new.candidates:
-        if c.name in before:
-            two = (replace(c, name="new", in_use=False), replace(before[c.name], name="old", in_use=False))
-            found = evaluate(replace(new, candidates=two, gates=(), slices=(), base_rate_in_use=()), "none")
+    was = {c.name: c for c in before.candidates}
+    for c in after.candidates:
+        if c.name in was:
+            two = (replace(c, name="after", runs_now=False), replace(was[c.name], name="before", runs_now=False))
+            found = evaluate(replace(after, candidates=two, gates=(), slices=(), expected_base_rate=()), "none")
             out[c.name] = found["pairs"][0]["metrics"]
     return out

@@ -136,7 +136,8 @@ def standing(a: Answers, reading: Reading) -> Standing:
     if reading.positive is None:
         return Standing(n)
     positives = int((a.actual == reading.positive).sum())
-    return Standing(n, (n - positives, positives), (reading.names["negative"], reading.names["positive"]))
+    named = (reading.classes[1 - reading.positive], reading.classes[reading.positive])
+    return Standing(n, (n - positives, positives), named)
 
 
 def against_baselines(
@@ -158,8 +159,9 @@ def against_baselines(
 def best(
     entrants: Sequence[Entrant], found: list[PairResult], confidence: float, names: Sequence[str] | None = None
 ) -> dict[str, Lead]:
-    """For each metric of the pairs who leads, and who is not told apart from the best.
+    """For each metric of the pairs who leads, and whom the data cannot separate from the best.
 
+    A candidate that no test compares with the leader is named apart from those: nothing is known of it.
     Hsu 1984, Ann. Stat. 12:1136; Edwards and Hsu 1983, J. Am. Stat. Assoc. 78:965.
     """
     out: dict[str, Lead] = {}
@@ -174,13 +176,19 @@ def best(
         if sign == 0 or not ranked:
             continue
         leader = max(ranked, key=lambda n: sign * ranked[n])
-        apart: set[str] = set()
+        apart, tested = set(), {leader}
         for pair in found:
             d = pair["metrics"][name]
             p, gap = d.get("p"), d["difference"]
-            if p is None or not gap or pair["a"] not in ranked or pair["b"] not in ranked:
+            if p is None or gap is None or pair["a"] not in ranked or pair["b"] not in ranked:
                 continue
-            if min(1.0, (len(ranked) - 1) * p / 2) <= 1 - confidence:
+            if leader in (pair["a"], pair["b"]):
+                tested |= {pair["a"], pair["b"]}
+            if gap and min(1.0, (len(ranked) - 1) * p / 2) <= 1 - confidence:
                 apart.add(pair["b"] if sign * gap > 0 else pair["a"])
-        out[name] = {"leader": leader, "not_told_apart": [n for n in ranked if n != leader and n not in apart]}
+        left = [n for n in ranked if n != leader and n not in apart]
+        out[name] = {
+            "leader": leader, "not_separated": [n for n in left if n in tested],
+            "not_tested": [n for n in left if n not in tested],
+        }  # fmt: skip
     return out

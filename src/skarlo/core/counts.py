@@ -282,12 +282,16 @@ def drawn(
 # Averages over classes.
 
 
+def no_averages(why: str) -> dict[str, dict[str, Metric]]:
+    """Averages where there are none, and why."""
+    return {kind: dict.fromkeys(("precision", "recall", "f1"), absent(why)) for kind in ("macro", "weighted", "micro")}
+
+
 def averages(table: Table, sampling: Sampling, per_class: list[dict[str, Metric]]) -> dict[str, dict[str, Metric]]:
     """Macro, weighted and micro averages of precision, recall and F1."""
     rows = table.cells.sum(axis=1).astype(np.float64)
     if rows.sum() <= 0:
-        none = absent("there are no rows")
-        return {kind: dict.fromkeys(("precision", "recall", "f1"), none) for kind in ("macro", "weighted", "micro")}
+        return no_averages("there are no rows")
     draws = table.multinomial(sampling)
     drawn_classes = _class_scores(draws)
     drawn_rows = draws.sum(axis=2)

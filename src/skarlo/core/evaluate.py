@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import platform
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -20,20 +20,22 @@ from . import (
     decision,
     findings,
     gates,
-    in_use,
     measure,
+    outcomes,
     quoted,
     recalibration,
+    restated,
 )
 from .answers import Answers
 from .comparing import Entrant
 from .measure import Reading
 from .once import Once
-from .prepared import OnSplit, Prepared, prepare
+from .prepared import OnSplit, Prepared, prepare, told_of
 from .results import (
     FORMAT,
     CandidateResult,
     CutoffResult,
+    HoldoutResult,
     OwnMetricResult,
     QuotedResult,
     Recalibration,
@@ -80,22 +82,11 @@ def evaluate(
     pairs = comparing.pairs(entrants, study.report_on, study.settings.confidence, once=once)
     against = comparing.against_baselines(entrants, [b.entrant for b in baselines], study.settings.confidence, once)
     entries = [d.entry for d in done]
-    positive = None if study.positive is None else study.classes[study.positive]
     return {
         "format": FORMAT,
         "skarlo": VERSION,
         "title": study.title,
-        "holdout": {
-            "sha256": study.sha256,
-            "rows": len(study.actual),
-            "classes": list(study.classes),
-            "positive": positive,
-            "names": dict(study.names),
-            "words": dict(study.words),
-            "splits": dict(study.split_rows) or {name: int(rows.sum()) for name, rows in study.splits.items()},
-            "report_on": study.report_on,
-            "tune_on": study.tune_on,
-        },
+        "holdout": holdout_of(study),
         "settings": _settings(study.settings),
         **({"own_metrics": [_own_metric(m) for m in study.metrics]} if study.metrics else {}),  # type: ignore[typeddict-item]
         "candidates": entries + [b.entry for b in baselines],
@@ -103,9 +94,43 @@ def evaluate(
         "best": {study.report_on: comparing.best(entrants, pairs, study.settings.confidence)},
         "against_baseline": {study.report_on: against},
         **({"quoted": _quoted(study, done)} if study.quoted else {}),  # type: ignore[typeddict-item]
-        "findings": [*study.findings, *findings.of_study(study, entries, entrants, against)],
+        "findings": [
+            *study.findings,
+            *findings.of_study(study, entries, entrants, against),
+            *findings.of_cutoffs(entries, study.report_on),
+        ],
         "gates": gates.judge(study, [d.judged(study) for d in done] if study.gates else []),
     }
+
+
+def holdout_of(study: Study) -> HoldoutResult:
+    """What the results say of the rows: it takes no evaluation."""
+    return {
+        "sha256": study.sha256,
+        "rows": len(study.actual),
+        "classes": list(study.classes),
+        "positive": None if study.positive is None else study.classes[study.positive],
+        "names": dict(study.names),
+        "words": dict(study.words),
+        "splits": dict(study.split_rows) or {name: int(rows.sum()) for name, rows in study.splits.items()},
+        "report_on": study.report_on,
+        "tune_on": study.tune_on,
+    }
+
+
+def with_choices(results: Results, choices: Mapping[str, Cutoff]) -> Results:
+    """The same results with where and how each candidate's cutoff was chosen, which changes no number.
+
+    choices : by candidate; the values must be those of the results
+    """
+    entries: list[CandidateResult] = []
+    for c in results["candidates"]:
+        chosen, cutoff = choices.get(c["name"]), c["cutoff"]
+        same = chosen is not None and cutoff is not None and cutoff["value"] == chosen.value
+        entries.append({**c, "cutoff": told_of(chosen)} if same and chosen is not None else c)
+    kept = [f for f in results["findings"] if f["code"] not in findings.OF_CUTOFFS]
+    told = findings.of_cutoffs(entries, results["holdout"]["report_on"])
+    return {**results, "candidates": entries, "findings": [*kept, *told]}
 
 
 def _quoted(study: Study, done: list[_Done]) -> list[QuotedResult]:
@@ -196,7 +221,7 @@ def _describe(c: Candidate, cutoff: CutoffResult | None) -> CandidateResult:
         "sha256": c.sha256,
         "version": c.version,
         "made_with": dict(c.made_with),
-        "in_use": c.in_use,
+        "runs_now": c.runs_now,
         "cutoff": cutoff,
         "splits": {},
     }
@@ -222,11 +247,14 @@ def _split(
         "actual": {label: int((a.actual == k).sum()) for k, label in enumerate(study.classes)},
         "no_answer": int((~on.whole.answered).sum()),
         "matrix": None if t is None else t.cells.tolist(),
+        **({} if t is None or study.positive is None else {"outcomes": outcomes.of_table(t.cells, study.positive)}),  # type: ignore[typeddict-item]
         "metrics": measure.metrics(a, reading, scores),
         "per_class": measure.per_class(a, reading, areas),
     }
-    if t is not None:
-        classes = [dict(p) for p in out["per_class"].values()]
+    classes = [dict(p) for p in out["per_class"].values()]
+    if t is None:
+        out["averages"] = counts.no_averages(reading.no_cutoff)
+    else:
         out["averages"] = counts.averages(t, study.settings.sampling, classes)  # type: ignore[arg-type]
     drawn = ready.once.get(("drawn", key, how), lambda: _draw(a, reading, how))
     for label, curves_of in drawn.items():
@@ -239,9 +267,9 @@ def _split(
     bins = ready.once.get(("calibration", key), lambda: _calibration(study, a))
     if bins is not None:
         out["calibration"] = bins
-    if study.base_rate_in_use and study.positive is not None:
-        restated = [in_use.restate(a, reading, pi) for pi in study.base_rate_in_use]
-        out["in_use"] = restated[0] if len(restated) == 1 else restated
+    if study.expected_base_rate and study.positive is not None:
+        told = [restated.restate(a, reading, pi) for pi in study.expected_base_rate]
+        out["at_expected_base_rate"] = told[0] if len(told) == 1 else told
     if not study.slices:
         return out, ()
     where = study.splits[split].copy()

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
 
 from .comparing import Entrant
+from .prepared import BASE_RATE
 from .probability import CLIP
 from .results import CandidateResult, SplitResult
-from .shown import shown
+from .shown import DASH, as_set, several, shown
 from .study import Candidate, Study
 from .values import Difference, Finding
 
@@ -28,6 +30,11 @@ def rows_named(split: str) -> str:
     return "rows" if split == "all" else f"{split} rows"
 
 
+def counted_rows(n: int, split: str) -> str:
+    """So many rows of a split, in words."""
+    return several(n, "row" if split == "all" else f"{split} row")
+
+
 def _rows(study: Study) -> str:
     return rows_named(study.report_on)
 
@@ -38,7 +45,7 @@ def of_study(study: Study, entries: list[CandidateResult], entrants: list[Entran
     out = _of_rows(study)
     for candidate, entry, entrant in zip(study.candidates, entries, entrants, strict=True):
         out += _of_candidate(study, candidate, entry, entrant)
-    out += _of_baselines(study, against)
+    out += _of_baselines(study, entries, against)
     for i, a in enumerate(study.candidates):
         out += [_identical(a, b) for b in study.candidates[i + 1 :] if _same(a, b)]
     return out
@@ -50,7 +57,7 @@ def _of_rows(study: Study) -> list[Finding]:
     for k, label in enumerate(study.classes):
         n = int((reported == k).sum())
         if n < FEW_ROWS:
-            out.append(finding("warning", "few_rows_of_class", f"only {n} {_rows(study)} are actually {label}",
+            out.append(finding("warning", "few_rows_of_class", f"only {counted_rows(n, study.report_on)} of “{label}”",
                                split=study.report_on, **{"class": label}, rows=n))  # fmt: skip
     if study.group is not None and len(study.splits) > 1:
         seen: dict[int, str] = {}
@@ -66,7 +73,7 @@ def _of_rows(study: Study) -> list[Finding]:
 
 
 def _of_candidate(study: Study, c: Candidate, entry: CandidateResult, e: Entrant) -> list[Finding]:
-    out = _of_cutoff(study, c, entry)
+    out: list[Finding] = []
     split, where = study.report_on, {"candidate": c.name, "split": study.report_on}
     part = entry["splits"][split]
     matrix = part["matrix"]
@@ -75,7 +82,7 @@ def _of_candidate(study: Study, c: Candidate, entry: CandidateResult, e: Entrant
         whole = sum(sum(row) for row in matrix)
         if max(said) == whole:
             label = study.classes[said.index(max(said))]
-            out.append(finding("warning", "one_class_only", f"{c.name} predicts {label} for all {_rows(study)}",
+            out.append(finding("warning", "one_class_only", f"{c.name} predicts “{label}” for all {_rows(study)}",
                                **where, **{"class": label}))  # fmt: skip
     out += _of_areas(study, c, part, where) + _of_accuracy(study, c, part, where)
     if c.score is not None:
@@ -92,9 +99,10 @@ def _of_candidate(study: Study, c: Candidate, entry: CandidateResult, e: Entrant
             out.append(finding("note", "null_precision_counted_as_zero", f"{c.name} never predicts {', '.join(nulls)}; "
                                "that precision counts as 0 in the macro and weighted averages", **where))  # fmt: skip
     if part["no_answer"]:
-        how = "counted wrong" if c.no_answer == "wrong" else "left out"
-        out.append(finding("warning", "no_answer", f"{c.name} has no answer for {part['no_answer']:,} {_rows(study)}, "
-                           f"which are {how}", **where, rows=part["no_answer"]))  # fmt: skip
+        how = "counted as wrong" if c.no_answer == "wrong" else "left out"
+        missing = counted_rows(part["no_answer"], study.report_on)
+        out.append(finding("warning", "no_answer", f"{c.name} has no answer for {missing}, {how}", **where,
+                           rows=part["no_answer"]))  # fmt: skip
     return out
 
 
@@ -133,23 +141,32 @@ def _of_accuracy(study: Study, c: Candidate, part: SplitResult, where: dict[str,
     if most / rows < COMMON or accuracy < COMMON or accuracy - balanced < FAR:
         return []
     return [finding("note", "accuracy_rests_on_imbalance", f"the accuracy of {c.name}, {shown(accuracy)}, rests on "
-                    f"“{label}” being {shown(most / rows)} of the {_rows(study)}; over the classes alike it is "
+                    f"“{label}” being {shown(most / rows)} of the {_rows(study)}; its balanced accuracy is "
                     f"{shown(balanced)}", **where)]  # fmt: skip
 
 
-def _of_cutoff(study: Study, c: Candidate, entry: CandidateResult) -> list[Finding]:
-    cutoff = entry["cutoff"]
-    if cutoff is None:
-        return []
-    where = {"candidate": c.name}
-    if "why" in cutoff:
-        return [finding("warning", "no_cutoff_satisfies_rule", f"no cutoff of {c.name} satisfies {cutoff['rule']}: "
-                        f"{cutoff['why']}", **where)]  # fmt: skip
-    if cutoff["chosen_on"] == study.report_on:
-        return [finding("warning", "cutoff_chosen_on_report_split", f"the cutoff of {c.name} was chosen on the "
-                        f"{_rows(study)} it is reported on; its counts and rates there look better than they "
-                        "will be", **where, split=study.report_on)]  # fmt: skip
-    return []
+OF_CUTOFFS = ("no_cutoff_satisfies_rule", "cutoff_chosen_on_report_split")
+
+
+def of_cutoffs(candidates: Sequence[CandidateResult], report_on: str) -> list[Finding]:
+    """What the cutoffs themselves give occasion to say: it depends on where they were chosen, and on no row."""
+    out = []
+    for c in candidates:
+        cutoff = c["cutoff"]
+        if cutoff is None:
+            continue
+        if "why" in cutoff:
+            message = f"no cutoff of {c['name']} satisfies {cutoff['rule']}: {cutoff['why']}"
+            out.append(finding("warning", "no_cutoff_satisfies_rule", message, candidate=c["name"]))
+        elif cutoff["chosen_on"] == report_on:
+            set_at = "" if cutoff["value"] is None else f" {as_set(cutoff['value'])}"
+            message = (
+                f"the cutoff{set_at} of {c['name']} was chosen on the {rows_named(report_on)} it is reported on; its "
+                "counts and rates there are likely to look better than they will be"
+            )
+            out.append(finding("warning", "cutoff_chosen_on_report_split", message, candidate=c["name"],
+                               split=report_on))  # fmt: skip
+    return out
 
 
 def _of_probabilities(study: Study, c: Candidate, e: Entrant) -> list[Finding]:
@@ -166,30 +183,72 @@ def _of_probabilities(study: Study, c: Candidate, e: Entrant) -> list[Finding]:
     wrong = int(np.count_nonzero(p < CLIP))
     if not wrong:
         return []
-    return [finding("note", "probabilities_clipped", f"{c.name} gave probability 0 to what was so in {wrong:,} rows; "
-                    "log loss clips these to 1e-15", candidate=c.name, rows=wrong)]  # fmt: skip
+    message = f"{c.name} gave probability 0 to the actual class in {counted_rows(wrong, 'all')}; log loss clips it to"
+    return [finding("note", "probabilities_clipped", f"{message} 1e-15", candidate=c.name, rows=wrong)]
 
 
-def _of_baselines(study: Study, against: dict[str, dict[str, dict[str, Difference]]]) -> list[Finding]:
-    """Who is not better than what needs no model: one finding for each baseline and metric."""
-    behind: dict[tuple[str, str], list[str]] = {}
-    for name, baselines in against.items():
-        for baseline, metrics in baselines.items():
-            metric = "accuracy" if baseline.startswith("always ") else "brier"
-            gap = metrics[metric]["difference"] if metric in metrics else None
-            if gap is not None and (gap <= 0 if metric == "accuracy" else gap >= 0):
-                behind.setdefault((baseline, metric), []).append(name)
+def _of_baselines(
+    study: Study, entries: list[CandidateResult], against: dict[str, dict[str, dict[str, Difference]]]
+) -> list[Finding]:
+    """Who is not shown to be better than what needs no model: one finding for each baseline."""
     out = []
-    for (baseline, metric), names in behind.items():
-        verb = "is" if len(names) == 1 else "are"
-        said, why = {
-            "accuracy": (f"no more accurate than {baseline}", "accuracy says little where one class is rare"),
-            "brier": (f"no closer by Brier score than always giving the {baseline}",
-                      "as probabilities, these scores are no better than the base rate alone"),
+    for baseline in dict.fromkeys(b for baselines in against.values() for b in baselines):
+        metric = "brier" if baseline == BASE_RATE else "accuracy"
+        better = -1 if metric == "brier" else 1
+        worse, unclear = [], []
+        for e in entries:
+            d, m = against[e["name"]][baseline].get(metric), e["splits"][study.report_on]["metrics"].get(metric)
+            if d is None or m is None or d["difference"] is None:
+                continue
+            told = f"{e['name']} ({shown(m['value'])})"
+            p = d.get("p_adjusted")
+            separated = p is not None and p <= 1 - study.settings.confidence
+            if separated and better * d["difference"] < 0:
+                worse.append(told)
+            elif not separated:
+                unclear.append(told)
+        own = _baseline_value(against, entries, baseline, metric, study.report_on)
+        named = {
+            "accuracy": f"always answering {baseline_quoted(study, baseline)} ({own})",
+            "brier": f"the base rate's ({own})",
         }[metric]  # fmt: skip
-        message = f"{', '.join(names)} {verb} {said} on the {_rows(study)}; {why}"
-        out.append(finding("note", "baseline_not_beaten", message, candidates=names, baseline=baseline, metric=metric))
+        for who, said in ((worse, _WORSE[metric]), (unclear, _UNCLEAR[metric])):
+            if who:
+                message = said.format(who=" and ".join(who) if len(who) < 3 else ", ".join(who), baseline=named)
+                names = [x.rsplit(" (", 1)[0] for x in who]
+                out.append(finding("note", "baseline_not_beaten", f"on the {_rows(study)} {message}", candidates=names,
+                                   baseline=baseline, metric=metric))  # fmt: skip
     return out
+
+
+_WORSE = {
+    "accuracy": "{who} is less accurate than {baseline}; accuracy misleads where one class is rare",
+    "brier": "the Brier score of {who} is worse than {baseline}: as probabilities, these scores say less than the base "
+    "rate alone",
+}
+_UNCLEAR = {
+    "accuracy": "this data cannot show {who} to be more accurate than {baseline}; accuracy misleads where one class is "
+    "rare",
+    "brier": "this data cannot show the Brier score of {who} to be better than {baseline}",
+}
+
+
+def baseline_quoted(study: Study, baseline: str) -> str:
+    """The class that a baseline always answers, as it is shown."""
+    label = baseline.removeprefix("always ")
+    return f"“{study.names.get(label, label)}”"
+
+
+def _baseline_value(
+    against: Mapping[str, Mapping[str, Mapping[str, Difference]]], entries: Sequence[CandidateResult], baseline: str,
+    metric: str, split: str,
+) -> str:  # fmt: skip
+    """A baseline's own value, from any candidate's and its difference."""
+    for e in entries:
+        d, m = against[e["name"]][baseline].get(metric), e["splits"][split]["metrics"].get(metric)
+        if d is not None and m is not None and d["difference"] is not None and m["value"] is not None:
+            return shown(m["value"] - d["difference"])
+    return DASH
 
 
 def _same(a: Candidate, b: Candidate) -> bool:

@@ -178,7 +178,7 @@ class _Parser:
         self.expect("(")
         _, field, at = self.take()
         if field not in self.fields:
-            raise FormulaError(self.text, at, f"“{field}” is no numeric field of the hold-out")
+            raise FormulaError(self.text, at, f"“{field}” is not a numeric field of the hold-out")
         self.expect(",")
         _, cell, at = self.take()
         if cell not in ("TP", "FP", "FN", "TN"):

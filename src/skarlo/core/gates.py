@@ -54,8 +54,8 @@ def judge(study: Study, judged: Sequence[Judged]) -> list[GateResult]:
 
 
 def _reference(study: Study, gate: Gate) -> str | None:
-    if gate.against == "in use":
-        return next((c.name for c in study.candidates if c.in_use), None)
+    if gate.against == "runs now":
+        return next((c.name for c in study.candidates if c.runs_now), None)
     return gate.against
 
 
@@ -89,6 +89,7 @@ def _entry(
         "text": text_of(study, gate), "candidate": j.entrant.name, "by": by, "level": gate.level,
         "metric": gate.metric, "status": "unclear", "value": None, "low": None, "high": None, "read": None,
         "needed": needed, "rows": len(a.actual), "denominator": None,
+        "bound": "most" if gate.at_least is None else "least", "against": None,
     }  # fmt: skip
     if gate.metric in COUNTS:
         return _count(study, gate, j, a, out)
@@ -187,9 +188,10 @@ def _against(study: Study, gate: Gate, j: Judged, reference: Judged | None) -> G
         "metric": gate.metric, "status": "unclear", "value": None, "low": None, "high": None, "read": None,
         "needed": gate.margin if lower else -gate.margin, "rows": len(j.rows.actual),
         "denominator": _denominator(study, gate, j.rows),
+        "bound": "most" if lower else "least", "against": None if reference is None else reference.entrant.name,
     }  # fmt: skip
     if reference is None:
-        out["why"] = "no candidate is in use"
+        out["why"] = "no candidate runs now"
         return out
     d = Pair(j.entrant, reference.entrant).difference(gate.metric)
     if isinstance(d, str):

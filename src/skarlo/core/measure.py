@@ -19,8 +19,8 @@ from .study import OwnMetric, Settings
 from .table import Table
 from .values import Metric, absent, point
 
-OUTSIDE = "its scores are no probabilities: some lie outside 0 to 1"
-RANKING = "its scores are said to rank only, and are no probabilities"
+OUTSIDE = "its scores are not probabilities: some lie outside 0 to 1"
+RANKING = "its scores are said to rank only, and are not probabilities"
 
 
 @dataclass(frozen=True)
@@ -66,7 +66,8 @@ class Reading:
     def named(self, k: int) -> Names:
         """The same with class k as the positive one."""
         rest = [c for i, c in enumerate(self.classes) if i != k]
-        return {"positive": self.classes[k], "negative": rest[0] if len(rest) == 1 else f"other than {self.classes[k]}"}
+        one = f"“{self.classes[k]}”"
+        return {"positive": one, "negative": f"“{rest[0]}”" if len(rest) == 1 else f"other than {one}"}
 
 
 def metrics(a: Answers, reading: Reading, scores: Mapping[str, Metric] | None = None) -> dict[str, Metric]:

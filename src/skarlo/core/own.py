@@ -23,7 +23,7 @@ from .values import BoolArray, FloatArray, Metric, absent, bounded, clean, measu
 
 NO_SCORE = "it answers classes only, with no score"
 NO_PROBABILITIES = "it answers classes only, with no probabilities"
-NO_PROBABILITY = "its scores are no probabilities"
+NO_PROBABILITY = "its scores are not probabilities"
 DIVIDES = "its formula divides by zero"
 SUMS = "a sum of a field over rows has no interval here"
 

@@ -52,6 +52,15 @@ class Placed:
     why: str = ""
 
 
+def told_of(c: Cutoff) -> CutoffResult:
+    """A cutoff that was set, as it stands in the results: with where and how it was chosen."""
+    by = dict(c.chosen_by)
+    told: CutoffResult = {"value": c.value, "rule": str(by.pop("rule", "fixed")), "chosen_on": c.chosen_on}
+    if by:
+        told["parameters"] = by
+    return told
+
+
 class Prepared:
     """A study, and what no cutoff changes of it.
 
@@ -87,7 +96,7 @@ class Prepared:
             return Placed(None, None)
         wanted = cutoff or Cutoff()
         if wanted.rule is None:
-            return Placed(wanted.value, {"value": wanted.value, "rule": "fixed", "chosen_on": wanted.chosen_on})
+            return Placed(wanted.value, told_of(wanted))
         key = ("chosen", i, wanted.rule, tuple(sorted(wanted.parameters.items())))
         return self.once.get(key, lambda: self._chosen(i, wanted.rule or "", wanted))
 
@@ -98,12 +107,14 @@ class Prepared:
             raise ValueError("a rule chooses among scores")
         positives, negatives = _sums(looked)
         chosen = rules.choose(rule, wanted.parameters, looked.scored.tally, positives, negatives)
-        told: CutoffResult = {"value": chosen.value, "rule": rule, "chosen_on": split}
+        told: CutoffResult = {
+            "value": chosen.value, "rule": rule, "parameters": dict(wanted.parameters), "chosen_on": split,
+        }  # fmt: skip
         if chosen.value is None:
             told["why"] = chosen.why
             return Placed(None, told, f"no cutoff satisfies {rule}: {chosen.why}")
         if math.isinf(chosen.value):
-            return Placed(math.inf, {"value": None, "flags": "nothing", "rule": rule, "chosen_on": split})
+            return Placed(math.inf, {**told, "value": None, "flags": "nothing"})
         return Placed(chosen.value, told)
 
     @property

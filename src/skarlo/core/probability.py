@@ -23,8 +23,9 @@ def row_losses(t: Tally, name: str, at: slice = slice(None)) -> tuple[FloatArray
 def _loss(score: FloatArray, name: str, *, positive: bool) -> FloatArray:
     if name == "brier":
         return np.square(score - 1.0 if positive else score)
-    p = np.clip(score, CLIP, 1.0 - CLIP)
-    return np.asarray(-np.log(p) if positive else -np.log1p(-p))
+    with np.errstate(divide="ignore"):
+        loss = -np.log(score) if positive else -np.log1p(-score)
+    return np.clip(loss, -math.log1p(-CLIP), -math.log(CLIP))  # the actual class's probability in [1e-15, 1 - 1e-15]
 
 
 def class_losses(a: Answers, name: str) -> FloatArray:

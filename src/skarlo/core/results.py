@@ -6,6 +6,7 @@ from typing import Any, NotRequired
 
 from typing_extensions import TypedDict
 
+from .outcomes import Outcomes
 from .values import Difference, Finding, Metric, MoreRows
 
 
@@ -32,11 +33,14 @@ class SettingsResult(TypedDict):
 
 
 class CutoffResult(TypedDict):
-    """`flags` is "nothing" where a rule flags nothing; `why` says why no cutoff satisfies the rule."""
+    """`rule` is "fixed" for a cutoff set in advance, "by hand" for one set while looking at the rows of `chosen_on`, or
+    the rule that chose it there, with its parameters. `flags` is "nothing" where a rule flags nothing; `why` says why
+    no cutoff satisfies the rule."""
 
     value: float | None
     flags: NotRequired[str]
     rule: str
+    parameters: NotRequired[dict[str, float]]
     chosen_on: str | None
     why: NotRequired[str]
 
@@ -105,8 +109,8 @@ class ClassResult(TypedDict, total=False):
     gain: GainResult
 
 
-class InUseResult(TypedDict):
-    """Numbers restated for a base rate in use."""
+class RestatedResult(TypedDict):
+    """Numbers restated for an expected base rate."""
 
     base_rate: float
     metrics: dict[str, Metric]
@@ -123,13 +127,17 @@ class SliceResult(TypedDict):
 
 
 class SplitResult(TypedDict):
-    """One candidate on one split. `matrix`: rows actual, columns predicted, in class order; with rows without an
-    answer counted wrong one more column, last. Null where no cutoff could be set."""
+    """One candidate on one split.
+
+    `matrix`: rows actual, columns predicted, in class order; with rows without an answer counted wrong one more column,
+    last. Null where no cutoff could be set. `outcomes` are given for two classes, where there is a matrix.
+    """
 
     rows: int
     actual: dict[str, int]
     no_answer: int
     matrix: list[list[float]] | None
+    outcomes: NotRequired[Outcomes]
     metrics: dict[str, Metric]
     per_class: NotRequired[dict[str, ClassResult]]
     averages: NotRequired[dict[str, dict[str, Metric]]]
@@ -138,7 +146,7 @@ class SplitResult(TypedDict):
     gain: NotRequired[GainResult]
     net_benefit: NotRequired[NetBenefitResult]
     calibration: NotRequired[dict[str, Any]]
-    in_use: NotRequired[InUseResult | list[InUseResult]]
+    at_expected_base_rate: NotRequired[RestatedResult | list[RestatedResult]]
     slices: NotRequired[list[SliceResult]]
 
 
@@ -148,7 +156,7 @@ class CandidateResult(TypedDict):
     sha256: str | None
     version: str | None
     made_with: dict[str, Any]
-    in_use: bool
+    runs_now: bool
     price_per_1000: NotRequired[float]
     latency_ms: NotRequired[float]
     score_is: NotRequired[str]
@@ -166,11 +174,17 @@ class PairResult(TypedDict):
 
 
 class Lead(TypedDict):
+    """Who leads on a metric, whom the data cannot separate from the best, and whom no test compares with the leader."""
+
     leader: str
-    not_told_apart: list[str]
+    not_separated: list[str]
+    not_tested: list[str]
 
 
 class GateResult(TypedDict):
+    """A gate, and what came of it. `bound` is "least" where `read` must be at least `needed`, "most" where at most;
+    `against` names the candidate of whose value the paired difference is taken."""
+
     text: str
     candidate: str
     by: dict[str, str] | None
@@ -184,6 +198,8 @@ class GateResult(TypedDict):
     needed: float
     rows: int
     denominator: float | None
+    bound: str
+    against: str | None
     why: NotRequired[str]
     more_rows: NotRequired[MoreRows]
 

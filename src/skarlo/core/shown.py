@@ -62,6 +62,17 @@ def count(n: float) -> str:
     return f"{n:,.0f}" if float(n).is_integer() else f"{n:,.1f}"
 
 
+def several(n: float, noun: str, plural: str = "") -> str:
+    """Write a number with its noun.
+
+    Examples
+    --------
+    >>> several(1, "row"), several(1200, "row"), several(2, "category", "categories")
+    ('1 row', '1,200 rows', '2 categories')
+    """
+    return f"{count(n)} {noun if n == 1 else plural or f'{noun}s'}"
+
+
 def p_shown(p: float) -> str:
     """A p-value as "p = 0.012" or "p < 0.001".
 

@@ -13,15 +13,18 @@ from .values import BoolArray, Finding, FloatArray, IntArray
 
 @dataclass(frozen=True)
 class Cutoff:
-    """Predicted positive when score >= value. `chosen_on` names the split a value was picked on, if it was.
+    """Predicted positive when score >= value.
 
-    With a `rule`, the value is chosen by it on the study's tuning split, and `value` is not used.
+    With a `rule`, the value is chosen by it on the study's tuning split, and `value` is not used. Of a value that was
+    picked before, `chosen_on` names the split whose rows were looked at, and `chosen_by` says how: a rule with its
+    parameters, or "by hand".
     """
 
     value: float = 0.5
     chosen_on: str | None = None
     rule: str | None = None
     parameters: Mapping[str, float] = field(default_factory=dict)
+    chosen_by: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -44,7 +47,7 @@ class Candidate:
     cutoff: Cutoff | None = None
     no_answer: str = "error"
     ranking_only: bool = False
-    in_use: bool = False
+    runs_now: bool = False
     version: str | None = None
     made_with: Mapping[str, Any] = field(default_factory=dict)
     price_per_1000: float | None = None
@@ -140,7 +143,7 @@ class Study:
     group : int64 codes of rows that belong together, shape (n,), or None
     slices : lists of fields to slice by, one or more at a time
     numbers : numeric fields that own metrics may sum, each float64, shape (n,)
-    base_rate_in_use : shares of positives where it will run
+    expected_base_rate : shares of positives where it will run
     names, words : names to show for classes, and words for tp, fn, fp, tn
     """
 
@@ -159,7 +162,7 @@ class Study:
     numbers: Mapping[str, FloatArray] = field(default_factory=dict)
     metrics: tuple[OwnMetric, ...] = ()
     gates: tuple[Gate, ...] = ()
-    base_rate_in_use: tuple[float, ...] = ()
+    expected_base_rate: tuple[float, ...] = ()
     names: Mapping[str, str] = field(default_factory=dict)
     words: Mapping[str, str] = field(default_factory=dict)
     sha256: str | None = None

@@ -74,7 +74,7 @@ def clean(x: float) -> float:
     """
     x = float(x)
     if not math.isfinite(x):
-        raise ValueError(f"{x} is no result; use absent() with the reason")
+        raise ValueError(f"{x} is not a result; use absent() with the reason")
     return x + 0.0
 
 

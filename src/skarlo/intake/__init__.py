@@ -2,13 +2,23 @@
 
 from __future__ import annotations
 
+from .account import Account, Read
 from .load import Files, load, read_study
-from .look import Look, Read
 from .problems import InputError, Problem
 from .read import Source, read_table
 from .spec import StudySpec, parse_spec, read_spec
 
 __all__ = [
-    "Files", "InputError", "Look", "Problem", "Read", "Source", "StudySpec", "load", "parse_spec",
-    "read_spec", "read_study", "read_table",
+    "Account",
+    "Files",
+    "InputError",
+    "Problem",
+    "Read",
+    "Source",
+    "StudySpec",
+    "load",
+    "parse_spec",
+    "read_spec",
+    "read_study",
+    "read_table",
 ]  # fmt: skip

@@ -8,12 +8,13 @@ import numpy as np
 import polars as pl
 
 from skarlo import core
+from skarlo.core import several
 from skarlo.core.values import FloatArray, IntArray
 
+from .account import Answered
 from .columns import Files, Loading, at, codes_of, one_of, read_ids
 from .joining import places
 from .labels import merged
-from .look import Answered
 from .problems import Problem
 from .read import Source, as_number, as_text
 from .spec import CandidateSpec, RuleSpec, StudySpec
@@ -31,8 +32,8 @@ def read_candidate(
     table = doing.table(source)
     if table is None or not _consistent(c, classes, doing):
         return None
-    names = [c.score or c.label or ""] if c.probabilities is None else [c.probabilities[k] for k in classes]
-    what = "predicted class" if c.label else "probability" if c.probabilities else "score"
+    names = [c.score or c.predicted or ""] if c.probabilities is None else [c.probabilities[k] for k in classes]
+    what = "predicted class" if c.predicted else "probability" if c.probabilities else "score"
     columns = [doing.column(table, name, source.name, what) for name in names]
     own, order = ids, np.arange(holdout.height) if not c.path else None
     if c.path:
@@ -44,12 +45,12 @@ def read_candidate(
     read = _Reading(c, own, source.name, classes, spec.holdout.merge, doing)
     price = _price(c, table, source, own, doing)
     about: dict[str, Any] = {
-        "in_use": c.in_use, "version": c.version, "made_with": c.made_with,
+        "runs_now": c.runs_now, "version": c.version, "made_with": c.made_with,
         "no_answer": c.no_answer, "price_per_1000": price, "latency_ms": c.latency_ms,
         "ranking_only": c.score_is == "ranking",
     }  # fmt: skip
     answers: dict[str, Any]
-    if c.label is not None:
+    if c.predicted is not None:
         answers = {"predicted": _taken(read.labels(found[0]), order, -1)}
     elif c.probabilities is not None:
         answers = {"probabilities": _taken(read.probabilities(found), order, np.nan)}
@@ -57,7 +58,7 @@ def read_candidate(
         answers = {"score": _taken(read.scores(found[0], "score"), order, np.nan)}
     if order is None:
         return None
-    cutoff = _cutoff(c) if len(classes) == 2 and c.label is None else None
+    cutoff = _cutoff(c) if len(classes) == 2 and c.predicted is None else None
     return Answered(core.Candidate(c.name, cutoff=cutoff, **answers, **about), order, source)
 
 
@@ -70,14 +71,14 @@ def _price(
     if c.price is None:
         return c.price_per_1000
     if c.price_per_1000 is not None:
-        doing.problems.append(Problem(f"candidate {c.name}: give price or price_per_1000, not both"))
+        doing.misasked(f"candidate {c.name}: give price or price_per_1000, not both")
     column = doing.column(table, c.price, source.name, "price")
     if column is None:
         return None
     prices, _ = as_number(column)
     text = as_text(column)
     for i in np.flatnonzero(~(prices >= 0) & (text != "").to_numpy()).tolist():
-        doing.problems.append(Problem("the price is no amount", source.name, i + 2, at(ids, i), c.price, text[i],
+        doing.problems.append(Problem("the price is not an amount", source.name, i + 2, at(ids, i), c.price, text[i],
                                       "a number of 0 or more, or nothing"))  # fmt: skip
     known = prices[prices >= 0]
     return 1000.0 * float(np.add.reduce(known)) / len(known) if len(known) else None
@@ -95,7 +96,8 @@ def _taken(values: Any, order: IntArray | None, gap: float) -> Any:
 def _cutoff(c: CandidateSpec) -> core.Cutoff:
     if isinstance(c.cutoff, RuleSpec):
         return core.Cutoff(rule=c.cutoff.rule, parameters=c.cutoff.parameters())
-    return core.Cutoff(0.5 if c.cutoff is None else float(c.cutoff), c.cutoff_chosen_on)
+    by = c.cutoff_chosen_by.told() if c.cutoff_chosen_by else {}
+    return core.Cutoff(0.5 if c.cutoff is None else float(c.cutoff), c.cutoff_chosen_on, chosen_by=by)
 
 
 def _consistent(c: CandidateSpec, classes: list[str], doing: Loading) -> bool:
@@ -103,14 +105,14 @@ def _consistent(c: CandidateSpec, classes: list[str], doing: Loading) -> bool:
     before = len(doing.problems)
 
     def wrong(message: str, found: str | None = None, expected: str | None = None) -> None:
-        doing.problems.append(Problem(f"candidate {c.name}: {message}", found=found, expected=expected))
+        doing.misasked(f"candidate {c.name}: {message}", found, expected)
 
-    if sum(x is not None for x in (c.score, c.label, c.probabilities)) != 1:
-        wrong("give exactly one of score, label and probabilities")
-    if c.label is not None and c.cutoff is not None:
-        wrong("a cutoff needs a score, and it gives a label")
+    if sum(x is not None for x in (c.score, c.predicted, c.probabilities)) != 1:
+        wrong("give exactly one of score, predicted and probabilities")
+    if c.predicted is not None and c.cutoff is not None:
+        wrong("a cutoff needs a score, and it gives classes")
     if len(classes) > 2 and c.score is not None:
-        wrong("one score cannot speak of more than two classes", expected="probabilities or a label")
+        wrong("one score cannot speak of more than two classes", expected="probabilities or predicted")
     if len(classes) > 2 and c.cutoff is not None:
         wrong("a cutoff needs two classes", found=f"{len(classes)} classes")
     if c.probabilities is not None and set(c.probabilities) != set(classes):
@@ -141,13 +143,14 @@ class _Reading:
                 if self.strict:
                     self._problem(NO_ANSWER, i, column.name, "", one_of(self.classes))
             elif self.strict:
-                self._problem("the answer is no class of the study", i, column.name, text[i], one_of(self.classes))
+                self._problem("the answer is not a class of the study", i, column.name, text[i], one_of(self.classes))
             else:
                 strange += 1
         if strange:
+            of = "no class of this study and count"
+            said = several(strange, f"answer names {of}s", f"answers name {of}")
             self.doing.findings.append({
-                "level": "warning", "code": "answer_is_no_class",
-                "message": f"{self.c.name}: {strange:,} answers are no class of the study and count as no answer",
+                "level": "warning", "code": "answer_is_no_class", "message": f"{self.c.name}: {said} as no answer",
                 "where": {"candidate": self.c.name, "file": self.file, "column": column.name, "rows": strange},
             })  # fmt: skip
         return codes
@@ -161,7 +164,7 @@ class _Reading:
                 if self.strict:
                     self._problem(NO_ANSWER, i, column.name, "", "a finite number")
             else:
-                self._problem(f"the {what} is no number", i, column.name, found, "a finite number")
+                self._problem(f"the {what} is not a number", i, column.name, found, "a finite number")
         if column.dtype == pl.Float32:
             self._near(values, column.name)
         return values
@@ -195,10 +198,10 @@ class _Reading:
                           "a sum of 1; nothing is renormalised")  # fmt: skip
         slight = int(np.count_nonzero((off > SUM_FINDING) & (off <= SUM_ERROR)))
         if slight:
+            said = f"the probabilities of {several(slight, 'row')} miss a sum of 1 by more than 1e-6"
             self.doing.findings.append({
                 "level": "note", "code": "probabilities_miss_one",
-                "message": f"{self.c.name}: the probabilities of {slight:,} rows miss a sum of 1 by more than 1e-6; "
-                "nothing is renormalised",
+                "message": f"{self.c.name}: {said}; nothing is renormalised",
                 "where": {"candidate": self.c.name, "file": self.file, "rows": slight},
             })  # fmt: skip
         p[some] = np.nan

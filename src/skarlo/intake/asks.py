@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
+
 import numpy as np
 import polars as pl
 
@@ -30,17 +32,17 @@ def own_metrics(
     out: list[OwnMetric] = []
     for m in spec.metrics:
         if m.name in (*TWO_CLASSES, *MANY_CLASSES, *COUNTS) or m.name in [o.name for o in out]:
-            doing.problems.append(Problem(f"metrics: the name {m.name} is taken"))
+            doing.misasked(f"metrics: the name {m.name} is taken")
             continue
         if m.measure is not None:
             if fault := _measure_fault(m, classes):
-                doing.problems.append(Problem(f"metrics: {m.name}: {fault}"))
+                doing.misasked(f"metrics: {m.name}: {fault}")
             out.append(OwnMetric(m.name, None, m.direction, {}, m.measure, m.parameters()))
             continue
         try:
             parsed = formula.parse(m.formula or "", tuple(m.costs), numeric)
         except formula.FormulaError as e:
-            doing.problems.append(Problem(f"metrics: {m.name}: {e}"))
+            doing.misasked(f"metrics: {m.name}: {e}")
             continue
         out.append(OwnMetric(m.name, parsed, m.direction, m.costs))
     numbers: dict[str, FloatArray] = {}
@@ -49,8 +51,8 @@ def own_metrics(
         text = as_text(table[name][bad]) if bad else None
         for k, i in enumerate(bad):
             found = text[k] if text is not None else ""
-            doing.problems.append(Problem("is no number, and an own metric sums this field", file, i + 2, column=name,
-                                          found=found, expected="a finite number"))  # fmt: skip
+            message = "is not a number, and an own metric sums this field"
+            doing.problems.append(Problem(message, file, i + 2, None, name, found, "a finite number"))
         numbers[name] = values
     return tuple(out), numbers
 
@@ -80,7 +82,7 @@ def gates_of(spec: StudySpec, classes: list[str], own: tuple[OwnMetric, ...], do
         for message, found, expected in _gate_faults(
             g, known if g.of_class is None else per_class, names, classes, spec
         ):
-            doing.problems.append(Problem(f"gates.{i}: {message}", found=found, expected=expected))
+            doing.misasked(f"gates.{i}: {message}", found, expected)
     return tuple(
         Gate(g.metric, g.text, g.of_class, g.at_least, g.at_most, g.against, g.margin, g.read_at, g.on, tuple(g.every),
              g.level) for g in spec.gates
@@ -98,10 +100,10 @@ def _gate_faults(
     if g.on is not None and g.on not in names:
         out.append(("there is no such candidate", g.on, one_of(names)))
     if g.against is not None:
-        if g.against != "in use" and g.against not in names:
-            out.append(("there is no such candidate to compare with", g.against, one_of([*names, "in use"])))
-        if g.against == "in use" and not any(c.in_use for c in spec.candidates):
-            out.append(("no candidate is in use", g.against, "in_use = true on one candidate"))
+        if g.against != "runs now" and g.against not in names:
+            out.append(("there is no such candidate to compare with", g.against, one_of([*names, "runs now"])))
+        if g.against == "runs now" and not any(c.runs_now for c in spec.candidates):
+            out.append(("no candidate runs now", g.against, "runs_now = true on one candidate"))
         if g.every:
             out.append(("against and every do not go together yet", ", ".join(g.every), "one of them"))
         if g.of_class is not None and g.of_class != spec.holdout.positive:
@@ -117,31 +119,29 @@ def quoted_of(spec: StudySpec, classes: list[str], doing: Loading) -> tuple[Quot
     out, names = [], [c.name for c in spec.candidates]
     for q in spec.quoted:
         if q.name in names:
-            doing.problems.append(Problem("a quoted result has a name that is taken", found=q.name))
+            doing.misasked("a quoted result has a name that is taken", q.name)
         names.append(q.name)
         values = {}
         for name, value in q.metrics.items():
             if name not in known:
-                doing.problems.append(Problem(f"quoted {q.name}: there is no such metric", found=name,
-                                              expected=one_of(list(known))))  # fmt: skip
+                doing.misasked(f"quoted {q.name}: there is no such metric", name, one_of(list(known)))
                 continue
             low, high = LIMITS.get(name, (-1.0, 1.0) if name in SIGNED else (0.0, 1.0))
-            percent = not low <= value <= high and low <= value / 100 <= high
+            hundredth = float(Decimal(repr(value)) / 100)  # of what was written, not of the double next to it
+            percent = not low <= value <= high and low <= hundredth <= high
             if percent:
                 doing.findings.append({
                     "level": "note", "code": "quoted_in_percent",
-                    "message": f"{q.name}: the quoted {name} of {value:g} is read as percent: {value / 100:g}",
+                    "message": f"{q.name}: the quoted {name} of {value:g} is read as percent: {hundredth:g}",
                     "where": {"quoted": q.name, "metric": name},
                 })  # fmt: skip
             elif not low <= value <= high:
-                doing.problems.append(Problem(f"quoted {q.name}: no {name} has this value", found=f"{value:g}",
-                                              expected=f"{low:g} to {high:g}"))  # fmt: skip
-            values[name] = value / 100 if percent else value
+                doing.misasked(f"quoted {q.name}: no {name} has this value", f"{value:g}", f"{low:g} to {high:g}")
+            values[name] = hundredth if percent else value
         k = len(classes)
         if q.matrix is not None and ([len(row) for row in q.matrix] != [k] * k or not any(map(sum, q.matrix))):
-            doing.problems.append(Problem(f"quoted {q.name}: the matrix does not fit",
-                                          found=f"{len(q.matrix)} by {'/'.join(str(len(r)) for r in q.matrix)}",
-                                          expected=f"{k} by {k} counts, not all 0"))  # fmt: skip
+            shape = f"{len(q.matrix)} by {'/'.join(str(len(r)) for r in q.matrix)}"
+            doing.misasked(f"quoted {q.name}: the matrix does not fit", shape, f"{k} by {k} counts, not all 0")
             continue
         out.append(Quoted(q.name, q.source, values, None if q.matrix is None else tuple(map(tuple, q.matrix))))
     return tuple(out)

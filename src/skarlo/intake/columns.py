@@ -25,6 +25,7 @@ MOST_CLASSES = 200
 class Loading:
     """Problems gathered on the way, so that one run names them all; who waits is told of each step."""
 
+    study_file: str = ""
     problems: list[Problem] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
     text: dict[Path, set[str]] = field(default_factory=dict)
@@ -32,6 +33,10 @@ class Loading:
     fingerprints: dict[Path, Future[str]] = field(default_factory=dict)
     aside: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(1))
     steps: Steps = field(default_factory=Steps)
+
+    def misasked(self, message: str, found: str | None = None, expected: str | None = None) -> None:
+        """Add a problem of what the study file asks, not of a table."""
+        self.problems.append(Problem(message, self.study_file or None, found=found, expected=expected))
 
     def sha256(self, source: Source) -> str:
         """The fingerprint of a file whose table was read."""
@@ -52,8 +57,10 @@ class Loading:
             return table[name]
         near = difflib.get_close_matches(name, table.columns, n=1, cutoff=0.6)
         has = ", ".join(table.columns[:12]) + (", …" if len(table.columns) > 12 else "")
-        hint = f"did you mean {near[0]}? It has {has}" if near else f"one of {has}"
-        self.problems.append(Problem(f"there is no such column for the {what}", file, column=name, expected=hint))
+        said = f"there is no such column for the {what}"
+        if near:
+            said += f"; did you mean “{near[0]}”? The file has {has}"
+        self.problems.append(Problem(said, file, column=name, expected=None if near else f"one of {has}"))
         return None
 
     def numbers(self, table: pl.DataFrame, name: str, file: str, what: str, ids: pl.Series | None) -> FloatArray | None:
@@ -65,7 +72,7 @@ class Loading:
         text = as_text(column[bad]) if bad else None
         for k, i in enumerate(bad):
             found = text[k] if text is not None else ""
-            self.problems.append(Problem(f"the {what} is no number", file, i + 2, at(ids, i), name, found,
+            self.problems.append(Problem(f"the {what} is not a number", file, i + 2, at(ids, i), name, found,
                                          "a finite number"))  # fmt: skip
         return None if bad else values
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from typing_extensions import TypedDict
 
-from .describe import FEW
+from .columns_seen import FEW
 from .labels import YES_OR_NO
 
 _NAMES = {
@@ -17,7 +17,7 @@ _NAMES = {
     "weight": ("weight", "sample_weight", "survey_weight", "w"),
     "reason": ("reason", "why", "rationale", "explanation", "because"),
     "price": ("price", "cost", "price_per_1000", "usd", "eur"),
-    "label": ("predicted", "prediction", "decision", "said", "answer", "label", "topic"),
+    "predicted": ("predicted", "prediction", "decision", "said", "answer", "label", "topic"),
 }
 PICTURE = re.compile(r"(\.(png|jpe?g|gif|webp|svg)|^data:image/.*)$", re.IGNORECASE)
 
@@ -62,10 +62,10 @@ def guess(columns: list[dict[str, Any]], rows: int) -> dict[str, Guess]:
     )
     told = {_column(out["split"]), _column(out["id"])} | {c["name"] for c in columns if _named(c, "reason")}
     given = [c for c in columns if 2 <= c["distinct"] <= FEW and c["name"] not in told]  # an answer may be missing
-    out["label"] = (
+    out["predicted"] = (
         None
         if out["score"]
-        else _chosen([c for c in given if _named(c, "label")], None, "its name says so")
+        else _chosen([c for c in given if _named(c, "predicted")], None, "its name says so")
         or _chosen(given, None, f"it has {given[0]['distinct']} values" if given else "")
     )
     for role in ("weight", "price"):
@@ -83,7 +83,7 @@ def guess(columns: list[dict[str, Any]], rows: int) -> dict[str, Guess]:
         why = f"numbers that count up: {numbered[0]['name']} to {numbered[-1]['name']}"
         out["embedding"] = {"column": numbered[0]["name"], "why": why, "also": []}
     none: Guess = {"column": None, "why": "", "also": []}
-    roles = ("id", "truth", "split", "weight", "group", "score", "label", "reason", "price", "text", "picture",
+    roles = ("id", "truth", "split", "weight", "group", "score", "predicted", "reason", "price", "text", "picture",
              "embedding")  # fmt: skip
     return {role: out.get(role) or none for role in roles}
 

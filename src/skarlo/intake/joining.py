@@ -14,12 +14,12 @@ SETS = ("matched", "missing", "extra", "doubled")
 
 
 @dataclass(frozen=True)
-class Account:
+class Match:
     """Ids by what became of them, each in the order of its file.
 
     matched : rows of the hold-out with exactly one answer
     missing : rows of the hold-out without one
-    extra : ids of the answers that are no row of the hold-out
+    extra : ids of the answers that are not rows of the hold-out
     doubled : ids that stand more than once in the answers
     """
 
@@ -33,8 +33,8 @@ class Account:
         return {name: len(getattr(self, name)) for name in SETS}
 
 
-def account(rows: pl.Series, answers: pl.Series) -> Account:
-    """Account for a join.
+def match(rows: pl.Series, answers: pl.Series) -> Match:
+    """Match the ids of a join.
 
     Parameters
     ----------
@@ -43,12 +43,12 @@ def account(rows: pl.Series, answers: pl.Series) -> Account:
 
     Examples
     --------
-    >>> account(pl.Series(["a", "b", "c"]), pl.Series(["c", "d", "a", "a"])).counts()
+    >>> match(pl.Series(["a", "b", "c"]), pl.Series(["c", "d", "a", "a"])).counts()
     {'matched': 1, 'missing': 1, 'extra': 1, 'doubled': 1}
     """
     twice = answers.filter(answers.is_duplicated()).unique(maintain_order=True)
     found = rows.is_in(answers.implode())
-    return Account(
+    return Match(
         matched=rows.filter(found & ~rows.is_in(twice.implode())),
         missing=rows.filter(~found),
         extra=answers.filter(~answers.is_in(rows.implode())).unique(maintain_order=True),

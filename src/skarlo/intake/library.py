@@ -10,7 +10,7 @@ import numpy as np
 import polars as pl
 
 from skarlo import core
-from skarlo.core import with_interval
+from skarlo.core import several, with_interval
 from skarlo.core.definitions import METRICS
 from skarlo.core.values import BoolArray, FloatArray, IntArray
 
@@ -44,9 +44,9 @@ class Evaluation(dict[str, Any]):
         body = "".join("<tr>" + "".join(f"<td>{html.escape(x)}</td>" for x in row) + "</tr>" for row in rows)
         return f"<table><thead><tr>{head}</tr></thead><tbody>{body}</tbody></table>"
 
-    def explain(self, candidate: str, metric: str, split: str | None = None) -> str:
+    def unfold(self, candidate: str, metric: str, split: str | None = None) -> str:
         """One number's sentence and how its interval was made."""
-        told = core.explain(self, candidate, split or self["holdout"]["report_on"], metric)  # type: ignore[arg-type]
+        told = core.unfold(self, candidate, split or self["holdout"]["report_on"], metric)  # type: ignore[arg-type]
         return f"{told['sentence']} {told['interval']}".strip()
 
 
@@ -71,7 +71,7 @@ def evaluate(
     Raises
     ------
     InputError
-        When lengths differ, a score is no number, or a class does not exist.
+        When lengths differ, a score is not a number, or a class does not exist.
 
     Examples
     --------
@@ -113,14 +113,14 @@ def _series(x: Any, name: str) -> pl.Series:
 
 def _sized(series: pl.Series, name: str, n: int) -> pl.Series:
     if len(series) != n:
-        raise refuse(f"{name} has {len(series):,} rows and truth has {n:,}")
+        raise refuse(f"{name} has {several(len(series), 'row')} and truth has {n:,}")
     return series
 
 
 def _numbers(x: Any, name: str, n: int) -> FloatArray:
     values, bad = as_number(_sized(_series(x, name), name, n))
     if bad:
-        raise refuse(f"{name}: row {bad[0]} is no finite number")
+        raise refuse(f"{name}: row {bad[0]} is not a finite number")
     return values
 
 
@@ -144,7 +144,7 @@ def _positive(classes: Sequence[str], positive: Any) -> int | None:
         )
     label = as_text(pl.Series([positive]))[0]
     if label not in classes:
-        raise refuse("positive is no class of truth", found=label, expected=f"one of {', '.join(classes)}")
+        raise refuse("positive is not a class of truth", found=label, expected=f"one of {', '.join(classes)}")
     return list(classes).index(label)
 
 

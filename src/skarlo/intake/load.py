@@ -9,18 +9,19 @@ import numpy as np
 import polars as pl
 
 from skarlo import core
+from skarlo.core import several
 from skarlo.core.steps import Progress, Steps
 from skarlo.core.study import Field
 from skarlo.core.values import BoolArray, FloatArray, IntArray
 
-from . import examine
+from . import oddities
+from .account import Answered, Read
 from .answers import read_candidate
 from .asks import gates_of, own_metrics, quoted_of
 from .columns import Files, Loading, at, codes_of, in_order, measured, one_of, read_ids
-from .glance import glance
+from .fields import summaries
 from .holdout import Holdout, read_holdout
 from .labels import alike_in, merged, near_labels
-from .look import Answered, Read
 from .problems import InputError, Problem
 from .read import as_text
 from .spec import HoldoutSpec, RuleSpec, StudySpec
@@ -47,7 +48,7 @@ def read_study(spec: StudySpec, files: Files, progress: Progress | None = None) 
     InputError
         With every problem found; nothing is guessed, filled in or renormalised.
     """
-    doing = Loading(steps=Steps(progress), text=_text_columns(spec, files))
+    doing = Loading(spec.file, steps=Steps(progress), text=_text_columns(spec, files))
     doing.steps.next("reading the hold-out")
     holdout = read_holdout(spec.holdout, files, doing)
     spec = spec.model_copy(update={"holdout": holdout.spec})
@@ -70,7 +71,7 @@ def _text_columns(spec: StudySpec, files: Files) -> dict[Path, set[str]]:
     home = list(out)
     for c in spec.candidates:
         for path in [files(c.path).path] if c.path else home:
-            out.setdefault(path, set()).update(x for x in (c.id or h.id, c.label, c.reason, c.price) if x)
+            out.setdefault(path, set()).update(x for x in (c.id or h.id, c.predicted, c.reason, c.price) if x)
     return out
 
 
@@ -115,12 +116,15 @@ def _answers(spec: StudySpec, holdout: Holdout, r: _Rows, files: Files, doing: L
     _names_differ(spec, doing)
     out = []
     for c in spec.candidates:
+        if c.cutoff_chosen_on is not None and c.cutoff_chosen_on not in r.split_rows:
+            message = f"candidate {c.name}: cutoff_chosen_on names no split"
+            doing.misasked(message, c.cutoff_chosen_on, one_of(list(r.split_rows)))
         doing.steps.next(f"joining the answers of {c.name}")
         found = read_candidate(c, spec, holdout.table, r.ids, holdout.source, r.classes, files, doing)
         if found is not None:
             out.append(found)
             if found.candidate.cutoff is not None and not found.candidate.ranking_only:
-                doing.findings += examine.of_scores(c.name, found.candidate.score)
+                doing.findings += oddities.of_scores(c.name, found.candidate.score)
     if spec.holdout.id is None and any(c.path for c in spec.candidates):
         doing.findings.append({
             "level": "warning", "code": "matched_by_position",
@@ -142,10 +146,10 @@ def _joined(spec: StudySpec, holdout: Holdout, files: Files, leave: frozenset[st
     quoted = quoted_of(spec, r.classes, doing)
     if doing.problems:
         raise InputError(doing.problems)
-    shown = glance(some, r.actual[kept], len(r.classes), r.positive, leave, doing.steps.next)
-    rows = examine.Rows(table, r.ids, r.actual, r.classes, r.splits, h.report_on or "all", h.tune_on, leave, h.group)
-    doing.findings += examine.of_rows(rows, shown)
-    rates = h.base_rate_in_use
+    shown = summaries(some, r.actual[kept], len(r.classes), r.positive, leave, doing.steps.next)
+    rows = oddities.Rows(table, r.ids, r.actual, r.classes, r.splits, h.report_on or "all", h.tune_on, leave, h.group)
+    doing.findings += oddities.of_rows(rows, shown)
+    rates = h.expected_base_rate
     study = core.Study(
         title=spec.title,
         classes=tuple(r.classes),
@@ -162,7 +166,7 @@ def _joined(spec: StudySpec, holdout: Holdout, files: Files, leave: frozenset[st
         numbers={name: x[kept] for name, x in numbers.items()},
         metrics=own,
         gates=gates,
-        base_rate_in_use=() if rates is None else (rates,) if isinstance(rates, float) else tuple(rates),
+        expected_base_rate=() if rates is None else (rates,) if isinstance(rates, float) else tuple(rates),
         names=h.names,
         words={str(k): v for k, v in h.words.items()},
         sha256=holdout.sha256(doing),
@@ -177,21 +181,21 @@ def _merged(h: HoldoutSpec, labels: pl.Series, file: str, doing: Loading) -> pl.
     """The labels with those merged that the study says are one class; each merging is recorded."""
     for label, into in h.merge.items():
         if into in h.merge and h.merge[into] != into:
-            doing.problems.append(Problem("holdout.merge: this class is itself merged into another", found=into))
+            doing.misasked("holdout.merge: this class is itself merged into another", into)
         rows = int((labels == label).sum())
         doing.findings.append({
-            "level": "note", "code": "labels_merged", "message": f"“{label}” counts as {into}: {rows:,} rows",
+            "level": "note", "code": "labels_merged", "message": f"“{label}” counts as {into}: {several(rows, 'row')}",
             "where": {"file": file, "column": h.truth, "label": label, "class": into, "rows": rows},
         })  # fmt: skip
     return merged(labels, h.merge)
 
 
 def _no_fields(spec: StudySpec) -> frozenset[str]:
-    """The columns of a hold-out that are no fields: what a row is, not what is known of it, and candidates' answers."""
+    """Columns that are not fields: what a row is, not what is known of it, and candidates' answers."""
     h = spec.holdout
     own = [
         x for c in spec.candidates if c.path is None
-        for x in (c.score, c.label, c.reason, c.price, *(c.probabilities or {}).values())
+        for x in (c.score, c.predicted, c.reason, c.price, *(c.probabilities or {}).values())
     ]  # fmt: skip
     return frozenset(x for x in (h.id, h.truth, h.split, h.weight, *own) if x)
 
@@ -210,18 +214,22 @@ def _classes(h: HoldoutSpec, labels: pl.Series, ids: pl.Series | None, file: str
         doing.problems.append(Problem(message, file, column=h.truth, found=said, expected=expected))
         return []
 
+    def misasked(message: str, said: str | None = None, expected: str | None = None) -> list[str]:
+        doing.misasked(f"holdout.{message}", said, expected)
+        return []
+
     if measured(found):
         return wrong("holds measured numbers; Skarlo judges classifiers, whose actual classes are few", found[0],
                      "a column of classes")  # fmt: skip
     classes = h.classes or in_order(found)
     if len(set(classes)) != len(classes):
-        return wrong("holdout.classes names a class twice", ", ".join(classes))
+        return misasked("classes names a class twice", ", ".join(classes))
     if "" in classes:
-        return wrong("holdout.classes names an empty class", ", ".join(classes))
+        return misasked("classes names an empty class", ", ".join(classes))
     if h.classes:
         for i in (~labels.is_in(classes) & (labels != "")).arg_true().to_list():
             doing.problems.append(
-                Problem("is no class of the study", file, i + 2, at(ids, i), h.truth, labels[i], one_of(classes))
+                Problem("is not a class of the study", file, i + 2, at(ids, i), h.truth, labels[i], one_of(classes))
             )
     alike = near_labels(classes)
     for pair in alike:
@@ -234,19 +242,19 @@ def _classes(h: HoldoutSpec, labels: pl.Series, ids: pl.Series | None, file: str
         return wrong("all rows have one actual class", ", ".join(found), "two classes or more")
     for label in h.names:
         if label not in classes:
-            wrong("holdout.names names no class of the study", label, one_of(classes))
+            misasked("names names no class of the study", label, one_of(classes))
     if len(classes) > 2:
         if h.positive is not None:
             hint = "; ".join(f"{' and '.join(f'“{x}”' for x in pair)} {alike_in(pair)}" for pair in alike)
-            wrong("holdout.positive is for two classes", f"{len(classes)} classes: {', '.join(classes[:8])}",
-                  f"two classes ({hint})" if hint else None)  # fmt: skip
-        if h.base_rate_in_use is not None:
-            wrong("holdout.base_rate_in_use is for two classes", f"{len(classes)} classes")
+            misasked("positive is for two classes", f"{len(classes)} classes: {', '.join(classes[:8])}",
+                     f"two classes ({hint})" if hint else None)  # fmt: skip
+        if h.expected_base_rate is not None:
+            misasked("expected_base_rate is for two classes", f"{len(classes)} classes")
         return classes
     if h.positive is None:
-        return wrong("holdout.positive is missing: which class do the scores speak of?", None, one_of(classes))
+        return misasked("positive is missing: which class do the scores speak of?", None, one_of(classes))
     if h.positive not in classes:
-        return wrong("holdout.positive is no class of the study", h.positive, one_of(classes))
+        return misasked("positive is not a class of the study", h.positive, one_of(classes))
     return classes[::-1] if not h.classes and classes[0] == h.positive else classes
 
 
@@ -257,7 +265,7 @@ def _splits(
     everything = np.ones(table.height, dtype=bool)
     if h.split is None:
         if h.report_on or h.tune_on or h.also:
-            doing.problems.append(Problem("holdout.report_on, tune_on and also need holdout.split"))
+            doing.misasked("holdout.report_on, tune_on and also need holdout.split")
         return {"all": everything}, {"all": table.height}, everything
     column = doing.column(table, h.split, file, "split")
     if column is None:
@@ -265,21 +273,21 @@ def _splits(
     text = as_text(column)
     counts = {str(name): int((text == name).sum()) for name in text.unique(maintain_order=True).to_list() if name}
     if h.report_on is None:
-        doing.problems.append(Problem("holdout.report_on is missing: which split is reported on?", file,
-                                      column=h.split, expected=one_of(list(counts))))  # fmt: skip
+        doing.misasked("holdout.report_on is missing: which split is reported on?", None, one_of(list(counts)))
         return {}, {}, everything
     wanted = [h.report_on, *([h.tune_on] if h.tune_on else []), *h.also]
     for name in wanted:
         if name not in counts:
-            doing.problems.append(Problem("no row is in this split", file, column=h.split, found=name,
-                                          expected=one_of(list(counts))))  # fmt: skip
+            message = f"holdout: no row is in this split ({file}, column {h.split})"
+            doing.misasked(message, name, one_of(list(counts)))
     if len(set(wanted)) != len(wanted):
-        doing.problems.append(Problem("report_on, tune_on and also name one split twice", found=", ".join(wanted)))
+        doing.misasked("holdout.report_on, tune_on and also name one split twice", ", ".join(wanted))
     kept = (text != "").to_numpy()
     if not kept.all():
         n = int((~kept).sum())
+        said = several(n, "row without a split is", "rows without a split are")
         doing.findings.append({
-            "level": "warning", "code": "rows_without_split", "message": f"{n:,} rows have no split and are left out",
+            "level": "warning", "code": "rows_without_split", "message": f"{said} left out",
             "where": {"file": file, "column": h.split, "rows": n},
         })  # fmt: skip
     return {name: (text == name).to_numpy() for name in wanted}, counts, kept
@@ -328,8 +336,7 @@ def _slices(spec: StudySpec, table: pl.DataFrame, file: str, doing: Loading) -> 
     lists = [tuple(fields) for fields in spec.holdout.slices]
     for fields in lists:
         if not fields or len(set(fields)) != len(fields):
-            doing.problems.append(Problem("holdout.slices: a list of fields is empty or names one twice",
-                                          found=", ".join(fields)))  # fmt: skip
+            doing.misasked("holdout.slices: a list of fields is empty or names one twice", ", ".join(fields))
     lists += [tuple(g.every) for g in spec.gates if g.every and tuple(g.every) not in lists]
     known = {name: _field(table, name, file, doing) for name in dict.fromkeys(n for fields in lists for n in fields)}
     out = []
@@ -366,7 +373,7 @@ def _names_differ(spec: StudySpec, doing: Loading) -> None:
     seen: set[str] = set()
     for c in spec.candidates:
         if c.name in seen:
-            doing.problems.append(Problem("two candidates have one name", found=c.name, expected="names that differ"))
+            doing.misasked("two candidates have one name", c.name, "names that differ")
         seen.add(c.name)
-    if sum(c.in_use for c in spec.candidates) > 1:
-        doing.problems.append(Problem("more than one candidate is in use", expected="at most one"))
+    if sum(c.runs_now for c in spec.candidates) > 1:
+        doing.misasked("more than one candidate runs now", None, "at most one")

@@ -7,6 +7,8 @@ from collections import Counter
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 
+from skarlo.core import several
+
 
 @dataclass(frozen=True)
 class Problem:
@@ -65,7 +67,7 @@ class InputError(Exception):
         lines = [str(p) for p in self.shown(most)]
         rest = len(self.problems) - most
         if rest > 0:
-            lines.append(f"… and {rest:,} more {'problem' if rest == 1 else 'problems'}")
+            lines.append(f"… and {several(rest, 'more problem')}")
         return lines
 
 

@@ -22,7 +22,7 @@ import polars as pl
 
 from skarlo.core.values import FloatArray
 
-from .problems import refuse
+from .problems import InputError, refuse
 
 
 @dataclass(frozen=True)
@@ -39,7 +39,7 @@ class Source:
 
 
 CHUNK = 1 << 20
-MOST_UNPACKED = 16 << 30  # bytes; a packed file that says more is no table anybody meant
+MOST_UNPACKED = 16 << 30  # bytes; a packed file that says more is not a table anybody meant
 HEAD = 1 << 16  # bytes looked at to tell what a file is
 PIECE = 250_000  # rows read at once where a file is not wanted whole
 ROWS_TRIED = 200  # rows looked at to tell which columns may hold numbers
@@ -163,7 +163,7 @@ def _plain(source: Source, f: Format) -> Iterator[Path]:
 
 def _with_numbers(source: Source, f: Format, text: Collection[str]) -> pl.DataFrame | None:
     """A table whose columns not named in `text` come as numbers where they hold nothing but finite ones; None where a
-    cell turns out to be no number after all."""
+    cell turns out not to be a number after all."""
     header = _header(source, f)
     with _plain(source, f) as path:
         scan = partial(pl.read_csv, path, separator=f.separator, infer_schema=False, glob=False)
@@ -210,8 +210,30 @@ def _faults_named(source: Source) -> Iterator[None]:
     except UnicodeDecodeError as e:
         raise refuse("is not UTF-8 text", file=source.name, expected=FORMATS) from e
     except (OSError, EOFError, zlib.error, pl.exceptions.PolarsError, pl.exceptions.PanicException, csv.Error) as e:
+        wide = _too_wide(source)
+        if wide is not None:
+            raise wide from e
         first = (str(e).splitlines() or [type(e).__name__])[0]
         raise refuse(f"cannot be read: {first}", file=source.name) from e
+
+
+def _too_wide(source: Source) -> InputError | None:
+    """The first row of a delimited file that holds more values than the header names, as a fault."""
+    try:
+        f = format_of(source)
+        if f.kind != "delimited":
+            return None
+        with _open(source, f.compressed) as raw:
+            rows = csv.reader(io.TextIOWrapper(raw, encoding=f.encoding, newline=""), delimiter=f.separator)
+            names = len(next(rows, []))
+            for number, row in enumerate(rows, 2):
+                if len(row) > names:
+                    values, columns = (f"{n} {one}{'s' * (n != 1)}" for n, one in ((len(row), "value"),
+                                                                                   (names, "column")))  # fmt: skip
+                    return refuse(f"row {number} has {values}, the header names {columns}", file=source.name)
+    except (OSError, EOFError, zlib.error, csv.Error, UnicodeDecodeError, InputError):
+        return None
+    return None
 
 
 def read_table(source: Source, text: Collection[str] | None = None) -> pl.DataFrame:
@@ -296,7 +318,7 @@ def as_text(column: pl.Series) -> pl.Series:
 
 
 def as_number(column: pl.Series) -> tuple[FloatArray, list[int]]:
-    """Scores as float64, and the indexes of the cells that are no finite number (NaN there)."""
+    """Scores as float64, and the indexes of the cells that are not finite numbers (NaN there)."""
     if column.dtype.is_nested() or column.dtype in (pl.Binary, pl.Object):
         return np.full(len(column), np.nan), list(range(len(column)))
     numbers = column.cast(pl.Float64, strict=False)

@@ -9,12 +9,15 @@ from typing import Annotated, Any, Literal
 
 from pydantic import (
     BaseModel,
+    BeforeValidator,
     ConfigDict,
     Discriminator,
     Field,
+    PrivateAttr,
     StringConstraints,
     Tag,
     ValidationError,
+    WithJsonSchema,
     model_validator,
 )
 
@@ -25,6 +28,14 @@ from .problems import InputError, Problem, refuse
 
 Share = Annotated[float, Field(gt=0, lt=1)]
 Name = Annotated[str, StringConstraints(min_length=1)]
+
+
+def _as_text(value: Any) -> Any:
+    """A label as it would stand in a CSV: whole numbers in decimal, true and false."""
+    return str(value).lower() if isinstance(value, bool) else str(value) if isinstance(value, int) else value
+
+
+Label = Annotated[str, BeforeValidator(_as_text), WithJsonSchema({"type": ["string", "integer", "boolean"]})]
 
 
 class _Part(BaseModel):
@@ -54,21 +65,21 @@ class HoldoutSpec(_Part):
     files: dict[Name, Name] = {}
     id: Name | None = None
     truth: Name
-    positive: str | None = None
-    classes: list[str] | None = None
-    merge: dict[str, str] = {}
+    positive: Label | None = None
+    classes: list[Label] | None = None
+    merge: dict[str, Label] = {}
     names: dict[str, str] = {}
     words: dict[Literal["tp", "fn", "fp", "tn"], str] = {}
     split: Name | None = None
-    report_on: Name | None = None
-    tune_on: Name | None = None
-    also: list[Name] = []
+    report_on: Label | None = None
+    tune_on: Label | None = None
+    also: list[Label] = []
     make_split: SplitSpec | None = None
     weight: Name | None = None
     group: Name | None = None
     slices: list[list[Name]] = []
     show: dict[str, Any] = {}
-    base_rate_in_use: Share | list[Share] | None = None
+    expected_base_rate: Share | list[Share] | None = None
 
     @model_validator(mode="after")
     def _one_way(self) -> HoldoutSpec:
@@ -207,7 +218,7 @@ class GateSpec(_Part):
 
     text: str | None = None
     metric: Name
-    of_class: str | None = Field(default=None, alias="class")
+    of_class: Label | None = Field(default=None, alias="class")
     at_least: float | None = Field(default=None, allow_inf_nan=False)
     at_most: float | None = Field(default=None, allow_inf_nan=False)
     against: Name | None = None
@@ -224,6 +235,22 @@ class GateSpec(_Part):
         return self
 
 
+class ChosenSpec(_Part):
+    """How a cutoff that is given as a number came about: by hand, or by a rule with its parameters."""
+
+    rule: Literal["by hand", "best_f1", "best_youden", "least_cost", "recall_at_least", "precision_at_least",
+                  "flag_at_most"]  # fmt: skip
+    false_positive: float | None = Field(default=None, ge=0, allow_inf_nan=False)
+    false_negative: float | None = Field(default=None, ge=0, allow_inf_nan=False)
+    value: float | None = Field(default=None, ge=0, le=1)
+    share: float | None = Field(default=None, ge=0, le=1)
+    rows: int | None = Field(default=None, ge=0)
+
+    def told(self) -> dict[str, Any]:
+        """The rule and its numbers."""
+        return self.model_dump(exclude_none=True)
+
+
 class CandidateSpec(_Part):
     """[[candidates]]: whose answers, in which file and columns."""
 
@@ -231,12 +258,13 @@ class CandidateSpec(_Part):
     path: Name | None = None
     id: Name | None = None
     score: Name | None = None
-    label: Name | None = None
+    predicted: Name | None = None
     probabilities: dict[str, Name] | None = None
     score_is: Literal["probability", "ranking"] | None = None
     cutoff: CutoffSpec | None = None
-    cutoff_chosen_on: Name | None = None
-    in_use: bool = False
+    cutoff_chosen_on: Label | None = None
+    cutoff_chosen_by: ChosenSpec | None = None
+    runs_now: bool = False
     no_answer: Literal["error", "wrong", "left_out"] = "error"
     reason: Name | None = None
     price: Name | None = None
@@ -257,6 +285,12 @@ class StudySpec(_Part):
     metrics: list[MetricSpec] = []
     gates: list[GateSpec] = []
     quoted: list[QuotedSpec] = []
+    _file: str = PrivateAttr(default="")
+
+    @property
+    def file(self) -> str:
+        """The name of the study file it was read from; "" where there is none."""
+        return self._file
 
 
 def read_spec(path: Path) -> StudySpec:
@@ -274,16 +308,18 @@ def read_toml(data: bytes, file: str) -> dict[str, Any]:
         return tomllib.loads(data.decode("utf-8").replace("\r\n", "\n"))
     except UnicodeDecodeError as e:
         raise refuse("is not UTF-8 text", file=file) from e
-    except (tomllib.TOMLDecodeError, RecursionError) as e:
+    except (ValueError, RecursionError) as e:  # also a number of more digits than Python turns into one
         raise refuse(f"is not TOML: {e}", file=file) from e
 
 
 def parse_spec(data: dict[str, Any], file: str) -> StudySpec:
     """A study from plain data. Raises InputError with every mistake in it."""
     try:
-        return StudySpec.model_validate(data)
+        spec = StudySpec.model_validate(data)
     except ValidationError as e:
         raise InputError([_problem(error, file) for error in e.errors()]) from e
+    spec._file = file
+    return spec
 
 
 _PARTS: dict[str, type[BaseModel]] = {
@@ -308,4 +344,31 @@ def _problem(error: Any, file: str) -> Problem:
         return Problem(f"unknown key {path}", file=file, expected=hint)
     if error["type"] == "missing":
         return Problem(f"{path} is missing", file=file)
-    return Problem(f"{path}: {error['msg']}", file=file, found=str(error["input"])[:80])
+    if error["type"] == "value_error":
+        return Problem(f"{path}: {error['ctx']['error']}", file=file)
+    return Problem(f"{path} does not fit", file=file, found=_found(error["input"]), expected=_expected(error))
+
+
+# What pydantic's kinds of fault ask for, in plain words.
+_KINDS = {
+    "string_type": "text", "bool_type": "true or false", "list_type": "a list", "dict_type": "a table",
+    "model_type": "a table", "model_attributes_type": "a table", "float_type": "a number", "int_type": "a whole number",
+    "int_from_float": "a whole number", "finite_number": "a finite number",
+    "string_too_short": "text that is not empty", "too_short": "at least one", "literal_error": "{expected}",
+    "greater_than": "more than {gt:g}",
+    "greater_than_equal": "at least {ge:g}", "less_than": "less than {lt:g}", "less_than_equal": "at most {le:g}",
+}  # fmt: skip
+
+
+def _found(value: Any) -> str:
+    """A value as it stands in the file, as far as it is plain."""
+    if isinstance(value, str):
+        return value
+    if isinstance(value, dict | list):
+        return "a table" if isinstance(value, dict) else "a list"
+    return str(value).lower() if isinstance(value, bool) else str(value)
+
+
+def _expected(error: Any) -> str:
+    said: str = _KINDS.get(error["type"], "")
+    return said.format(**error.get("ctx", {})) or str(error["msg"])

@@ -9,7 +9,7 @@ import polars as pl
 
 from skarlo.core.values import BoolArray, IntArray
 
-from .glance import is_date
+from .fields import is_date
 from .problems import refuse
 from .read import as_number
 from .spec import SplitSpec

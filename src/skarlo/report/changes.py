@@ -16,24 +16,24 @@ from .render import content_policy, style_sheet, templates
 from .scope import COLOURS
 
 
-def to_page(changes: Changes, old: Results, new: Results) -> str:
-    """Render changes, with the curves of old and new over each other."""
-    split = new["holdout"]["report_on"]
-    before = {c["name"]: c for c in old["candidates"]}
+def to_page(changes: Changes, before: Results, after: Results) -> str:
+    """Render changes, with the curves before and after over each other."""
+    split = after["holdout"]["report_on"]
+    earlier = {c["name"]: c for c in before["candidates"]}
     figures: dict[str, Markup] = {}
-    for i, c in enumerate(new["candidates"]):
-        was = before.get(c["name"])
+    for i, c in enumerate(after["candidates"]):
+        was = earlier.get(c["name"])
         parts: list[Any] = [x["splits"].get(split, {}) for x in (was, c) if x is not None]
         if len(parts) == 2 and all("roc" in p and "pr" in p for p in parts) and parts[0] != parts[1]:
             figures[c["name"]] = Markup(overlaid(parts[0], parts[1], COLOURS[i % len(COLOURS)], c["name"]))
     return templates().get_template("changes.html.j2").render(
-        c=changes, figures=figures, split=split, classes=new["holdout"]["classes"], css=Markup(style_sheet()),
+        c=changes, figures=figures, split=split, classes=after["holdout"]["classes"], css=Markup(style_sheet()),
         policy=content_policy(),
     )  # fmt: skip
 
 
-def overlaid(old: Any, new: Any, colour: str, name: str) -> str:
-    """ROC and precision-recall of one candidate, old dashed and grey under new."""
+def overlaid(before: Any, after: Any, colour: str, name: str) -> str:
+    """ROC and precision-recall of one candidate, before dashed and grey under after."""
     with mpl.rc_context(STYLE):
         fig = Figure(figsize=(7.6, 3.1))
         axes = fig.subplots(1, 2)
@@ -43,10 +43,10 @@ def overlaid(old: Any, new: Any, colour: str, name: str) -> str:
         ):  # fmt: skip
             if kind == "roc":
                 ax.plot([0, 1], [0, 1], color=RULE, lw=1)
-            ax.plot(old[kind][x], old[kind][y], color=SOFT, lw=1.2, ls=(0, (3, 2)), label="old")
-            ax.plot(new[kind][x], new[kind][y], color=colour, lw=1.5, label="new")
+            ax.plot(before[kind][x], before[kind][y], color=SOFT, lw=1.2, ls=(0, (3, 2)), label="before")
+            ax.plot(after[kind][x], after[kind][y], color=colour, lw=1.5, label="after")
             ax.set(xlim=(0, 1), ylim=(0, 1.01), xlabel={"fpr": "False-positive rate", "recall": "Recall"}[x],
                    ylabel={"tpr": "Recall", "precision": "Precision"}[y])  # fmt: skip
             ax.set_title(title, loc="left", fontsize=9.5, color=INK)
             ax.legend(frameon=False, fontsize=8, loc="lower right" if kind == "roc" else "lower left")
-        return as_svg(fig, f"Curves of {name}: old dashed, new drawn through.")
+        return as_svg(fig, f"Curves of {name}: before dashed, after drawn through.")

@@ -1,12 +1,21 @@
-"""Sentences drafted from the numbers. None claims more than the intervals and the paired tests allow."""
+"""Sentences drafted from the numbers. None claims more than the intervals and the paired tests allow.
+
+"Leads", "more than", "most often" are said where a test says so; where there is no test, that is said.
+"""
 
 from __future__ import annotations
 
-from skarlo.core import Results, shown, with_interval
+from collections.abc import Sequence
+from typing import Any
+
+from skarlo.core import Results, as_set, count, mcnemar_midp, several, shown, with_interval
 from skarlo.core.definitions import METRICS
-from skarlo.core.explain import class_names, outcomes
+from skarlo.core.results import Lead
+from skarlo.core.unfold import class_names, outcomes_of
 
 from .scope import Scope, Shown, baselines, candidates
+
+MOST_NAMED = 3  # candidates that a sentence names one by one
 
 
 def sentence(view: str, results: Results, scope: Scope) -> str:
@@ -22,7 +31,11 @@ def sentence(view: str, results: Results, scope: Scope) -> str:
 def rows_named(results: Results, scope: Scope) -> str:
     """ "the 4,000 test rows"."""
     rows = next(iter(results["candidates"]))["splits"][scope.split]["rows"]
-    return f"the {rows:,} {scope.split} rows" if scope.split != "all" else f"the {rows:,} rows"
+    return f"the {_counted(rows, scope.split)}"
+
+
+def _counted(n: int, split: str) -> str:
+    return several(n, "row" if split == "all" else f"{split} row")
 
 
 def outcome_words(results: Results) -> dict[str, str]:
@@ -31,72 +44,130 @@ def outcome_words(results: Results) -> dict[str, str]:
     return plain | results["holdout"].get("words", {})
 
 
-def listed(items: list[str]) -> str:
+def listed(items: Sequence[str]) -> str:
     """ "A, B and C"."""
     return items[0] if len(items) == 1 else f"{', '.join(items[:-1])} and {items[-1]}"
 
 
+def named(items: Sequence[str]) -> str:
+    """The same with no more than three named: "A, B, C and 9 others"."""
+    if len(items) <= MOST_NAMED + 1:
+        return listed(items)
+    return f"{', '.join(items[:MOST_NAMED])} and {len(items) - MOST_NAMED} others"
+
+
+def title_of(metric: str) -> str:
+    """A metric's title inside a sentence."""
+    title = METRICS[metric].title if metric in METRICS else metric
+    fixed = not title[1:2].islower() or title.startswith(("Brier", "Cohen", "Matthews"))
+    return title if fixed else (
+        title[0].lower() + title[1:]
+    )  # fmt: skip
+
+
 def lead(results: Results, scope: Scope, metric: str) -> str:
     """Who leads on a metric, as far as the paired tests on the reported split can tell."""
-    title = METRICS[metric].title
-    title = title if title[1].isupper() or title.startswith("Brier") else title[0].lower() + title[1:]
+    title = title_of(metric)
     scored = [c for c in candidates(results, scope) if c.part["metrics"][metric]["value"] is not None]
     if not scored:
         return ""
     sign = -1 if METRICS[metric].better == "lower" else 1
     first = max(scored, key=lambda c: sign * (c.part["metrics"][metric]["value"] or 0.0))
-    value = with_interval(first.part["metrics"][metric])
+    value, most = with_interval(first.part["metrics"][metric]), "lowest" if sign < 0 else "highest"
     if len(scored) == 1:
         return f"On {title}, {first.name} stands at {value}"
     if scope.split != results["holdout"]["report_on"]:
-        return f"On {title}, {first.name} has the {'lowest' if sign < 0 else 'highest'} value, {value}"
-    tied = [c.name for c in scored if c is not first and not _apart(results, metric, first.name, c.name)]
-    if not tied:
-        return f"On {title}, {first.name} leads at {value}"
-    return f"On {title}, {first.name} at {value} is not told apart from {listed(tied)}"
+        return f"On {title}, {first.name} has the {most} value, {value}; {scope.split} rows are not tested"
+    found = {c.name: _separated(results, metric, first.name, c.name) for c in scored if c is not first}
+    tied = [name for name, separated in found.items() if separated is False]
+    untested = [name for name, separated in found.items() if separated is None]
+    if tied:
+        said = f"On {title}, {first.name} is {most} at {value}, but this data cannot separate it from {named(tied)}"
+        return f"{said}; {named(untested)} {_is(untested)} not tested against it" if untested else said
+    if untested:
+        who = "" if len(untested) == len(found) else f" against {named(untested)}"
+        return f"On {title}, {first.name} has the {most} value, {value}; not tested{who}"
+    return f"On {title}, {first.name} leads at {value}{_beaten(results, scope, metric, first)}"
 
 
-def _apart(results: Results, metric: str, a: str, b: str) -> bool:
-    """Whether b is told apart from a: by the best set where a leads the study, else by the adjusted paired test."""
-    best = results["best"][results["holdout"]["report_on"]].get(metric)
-    if best and best["leader"] == a:
-        return b not in best["not_told_apart"]
+def _is(names: Sequence[str]) -> str:
+    return "is" if len(names) == 1 else "are"
+
+
+def _beaten(results: Results, scope: Scope, metric: str, first: Shown) -> str:
+    """What takes the shine off a lead: that something without a model is not shown to be worse."""
+    against = results["against_baseline"].get(scope.split, {}).get(first.name, {})
+    sign = -1 if METRICS[metric].better == "lower" else 1
+    for b in baselines(results, scope):
+        d = against.get(b.result["name"], {}).get(metric)
+        own = b.part["metrics"].get(metric)
+        if d is None or own is None or own["value"] is None or d["difference"] is None:
+            continue
+        p = d.get("p_adjusted")
+        better = p is not None and p <= 1 - results["settings"]["confidence"] and sign * d["difference"] > 0
+        if not better:
+            return f", which is not shown to be better than {_of_baseline(b.name)} ({shown(own['value'])})"
+    return ""
+
+
+def _of_baseline(name: str) -> str:
+    return "the base rate" if name == "base rate" else name.replace("always", "always answering", 1)
+
+
+def _separated(results: Results, metric: str, first: str, other: str) -> bool | None:
+    """Whether the data separates a candidate from the first: by the best set where the first leads the study, else by
+    the adjusted paired test; None where no test was made."""
+    best: Lead | None = results["best"][results["holdout"]["report_on"]].get(metric)
+    if best and best["leader"] == first:
+        return None if other in best["not_tested"] else other not in best["not_separated"]
     for pair in results["pairs"]:
-        if {pair["a"], pair["b"]} == {a, b}:
+        if {pair["a"], pair["b"]} == {first, other}:
             p = pair["metrics"][metric].get("p_adjusted")
-            return p is not None and p <= 1 - results["settings"]["confidence"]
-    return False
+            return None if p is None else p <= 1 - results["settings"]["confidence"]
+    return None
 
 
-def _line_up(results: Results, scope: Scope, chosen: list[Shown]) -> str:
+def _joined(parts: Sequence[str]) -> str:
+    return "; ".join([parts[0], *[p[0].lower() + p[1:] for p in parts[1:]]])
+
+
+def _roster(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     parts = [s for s in (lead(results, scope, m) for m in ("roc_auc", "brier")) if s]
-    if not parts:
-        parts = [lead(results, scope, "f1") or lead(results, scope, "accuracy")]
-    text = "; ".join([parts[0], *[p[0].lower() + p[1:] for p in parts[1:]]])
+    text = _joined(parts or [lead(results, scope, "f1") or lead(results, scope, "accuracy") or "Nothing to compare"])
+    return text + _misleading(results, scope, chosen) + "."
+
+
+def _misleading(results: Results, scope: Scope, chosen: list[Shown]) -> str:
+    """That always giving one class is shown to be more accurate than some: then accuracy says nothing of these."""
     always = baselines(results, scope)[0]
-    accuracy = always.part["metrics"]["accuracy"]["value"] or 0.0
-    behind = [c.name for c in chosen if (c.part["metrics"]["accuracy"]["value"] or 0.0) < accuracy]
-    if behind:
-        text += (
-            f". Accuracy says little here: {always.name} alone reaches {shown(accuracy)}, "
-            f"more than {listed(behind)}"
-        )  # fmt: skip
-    return text + "."
+    against = results["against_baseline"].get(scope.split, {})
+    alpha = 1 - results["settings"]["confidence"]
+    behind = []
+    for c in chosen:
+        d = against.get(c.name, {}).get(always.result["name"], {}).get("accuracy")
+        p = None if d is None else d.get("p_adjusted")
+        if d is not None and p is not None and p <= alpha and (d["difference"] or 0.0) < 0:
+            behind.append(c.name)
+    if not behind:
+        return ""
+    accuracy = shown(always.part["metrics"]["accuracy"]["value"])
+    return f". Accuracy misleads here: {_of_baseline(always.name)} scores {accuracy}, more than {named(behind)}"
 
 
 def _matrix(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     positive, negative = class_names(results).values()
-    first = outcomes(results, chosen[0].part)
-    missed = [f"{c.name} misses {outcomes(results, c.part)['FN']:,}" for c in chosen]
-    wrong = [f"{outcomes(results, c.part)['FP']:,}" for c in chosen]
-    return (
-        f"Of the {first['P']:,} rows that were {positive}, {listed(missed)}; "
-        f"of the {first['N']:,} that were {negative}, {_they(len(chosen))} call {listed(wrong)} {positive}."
-    )
-
-
-def _they(n: int) -> str:
-    return "it does" if n == 1 else "they"
+    made = [c for c in chosen if c.part["matrix"] is not None]
+    if not made:
+        return "No cutoff could be set, so no class is predicted."
+    first = outcomes_of(results, made[0].part)
+    missed = [f"{c.name} misses {count(outcomes_of(results, c.part)['FN'])}" for c in made]
+    wrong = [f"{c.name} wrongly flags {count(outcomes_of(results, c.part)['FP'])}" for c in made]
+    said = [
+        f"Of the {count(first['P'])} rows that were “{positive}”, {named(missed)}",
+        f"of the {count(first['N'])} that were “{negative}”, {named(wrong)}",
+    ]
+    left = [f"{c.name} for {_counted(c.part['no_answer'], 'all')}" for c in made if c.part["no_answer"]]
+    return "; ".join(said) + (f". No answer: {named(left)}." if left else ".")
 
 
 def _curves(results: Results, scope: Scope, chosen: list[Shown]) -> str:
@@ -104,79 +175,123 @@ def _curves(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     if not parts:
         return "These candidates answer classes only: there is no score to draw a curve from."
     base = shown(chosen[0].part["metrics"]["prevalence"]["value"])
-    return f"{parts[0]}; {parts[1][0].lower() + parts[1][1:]}, where guessing gives {base}."
+    return f"{_joined(parts)}, where guessing gives {base}."
 
 
 def _cutoff(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     words = outcome_words(results)
     said = []
     for c in chosen:
-        if c.cutoff is None:
+        if c.result["cutoff"] is None:
             continue
-        n = outcomes(results, c.part)
-        said.append(
-            f"{c.name} at ≥ {shown(c.cutoff)}: {n['TP']:,} {words['tp']}, {n['FN']:,} {words['fn']}, "
-            f"{n['FP']:,} {words['fp']}"
-        )
+        if c.part["matrix"] is None:
+            said.append(f"{c.name} has no cutoff: {c.result['cutoff'].get('why', 'none was set')}")
+            continue
+        n = outcomes_of(results, c.part)
+        at = f"≥ {as_set(c.cutoff)}" if c.cutoff is not None else "flagging nothing"
+        said.append(f"{c.name} at {at}: {count(n['TP'])} {words['tp']}, {count(n['FN'])} {words['fn']}, "
+                    f"{count(n['FP'])} {words['fp']}")  # fmt: skip
     if not said:
         return "These candidates answer classes only: there is no cutoff to set."
-    return f"On {rows_named(results, scope)}, {'; '.join(said)}."
+    more = f"; and {len(said) - MOST_NAMED} others" if len(said) > MOST_NAMED + 1 else ""
+    shown_here = said if len(said) <= MOST_NAMED + 1 else said[:MOST_NAMED]
+    return f"On {rows_named(results, scope)}, {'; '.join(shown_here)}{more}."
 
 
-def _line_up_of_many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
+def _roster_of_many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     parts = [s for s in (lead(results, scope, m) for m in ("balanced_accuracy", "log_loss")) if s]
-    text = "; ".join([parts[0], *[p[0].lower() + p[1:] for p in parts[1:]]]) if parts else "There is nothing to compare"
-    unanswered = [f"{c.name} leaves {c.part['no_answer']:,} rows without an answer" for c in chosen
-                  if c.part["no_answer"]]  # fmt: skip
-    return ". ".join([text, *([listed(unanswered)] if unanswered else [])]) + "."
+    text = _joined(parts) if parts else "There is nothing to compare"
+    left = [f"{c.name} leaves {_counted(c.part['no_answer'], 'all')} without an answer" for c in chosen
+            if c.part["no_answer"]]  # fmt: skip
+    return ". ".join([text, *([named(left)] if left else [])]) + "."
 
 
 def _matrix_of_many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
-    """How many each calls right, and which class it takes most often for which other."""
-    classes, names = results["holdout"]["classes"], results["holdout"].get("names", {})
-    said = []
-    for c in chosen:
-        matrix = c.part["matrix"] or []
-        wrong = [(n, a, p) for a, row in enumerate(matrix) for p, n in enumerate(row[: len(classes)]) if p != a]
-        right = sum(row[a] for a, row in enumerate(matrix))
-        text = f"{c.name} calls {right:,} of {rows_named(results, scope)} right"
-        n, a, p = max(wrong, default=(0, 0, 0), key=lambda w: w[0])
-        if n:
-            actual, other = (names.get(classes[k], classes[k]) for k in (a, p))
-            text += f" and most often takes {actual} for {other} ({n:,} rows)"
-        said.append(text)
+    """How many each predicts right, and which class it takes for which other."""
+    whole = chosen[0].part["rows"]
+    said = [f"{c.name} predicts {count(_right(c))} of {_counted(whole, scope.split)} right{_confused(results, c)}"
+            for c in chosen]  # fmt: skip
+    if len(said) > MOST_NAMED + 1:
+        return "; ".join(said[:MOST_NAMED]) + f"; and {len(said) - MOST_NAMED} others."
     return "; ".join(said) + "."
+
+
+def _right(c: Shown) -> float:
+    return sum(row[a] for a, row in enumerate(c.part["matrix"] or []))
+
+
+def _confused(results: Results, c: Shown) -> str:
+    """The pair of classes that is confused most, as far as one stands out from the next: by the sign test between the
+    two counts, corrected for having picked the largest of all."""
+    classes, names = results["holdout"]["classes"], results["holdout"].get("names", {})
+    wrong = sorted(
+        ((n, -a, -p) for a, row in enumerate(c.part["matrix"] or []) for p, n in enumerate(row[: len(classes)])
+         if p != a and n > 0), reverse=True,
+    )  # fmt: skip
+    if not wrong:
+        return ""
+
+    def told(cell: tuple[float, int, int]) -> str:
+        actual, predicted = (names.get(classes[-k], classes[-k]) for k in cell[1:])
+        return f"“{actual}” for “{predicted}” ({_counted(int(cell[0]), 'all')})"
+
+    if len(wrong) == 1:
+        return f" and takes {told(wrong[0])}"
+    whole = all(float(n).is_integer() for n, _, _ in wrong)
+    p = mcnemar_midp(int(wrong[0][0]), int(wrong[1][0])) * (len(wrong) - 1) if whole else 1.0
+    if p <= 1 - results["settings"]["confidence"]:
+        return f" and most often takes {told(wrong[0])}"
+    return f"; among its errors, it takes {told(wrong[0])} and {told(wrong[1])}"
 
 
 def _not_yet(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     return f"This view reads two classes so far, and this study has {len(results['holdout']['classes'])}."
 
 
-_MANY = {"line-up": _line_up_of_many, "matrix": _matrix_of_many, "curves": _not_yet, "cutoff": _not_yet}
-_DRAFTS = {"line-up": _line_up, "matrix": _matrix, "curves": _curves, "cutoff": _cutoff}
+_MANY = {"roster": _roster_of_many, "matrix": _matrix_of_many, "curves": _not_yet, "cutoff": _not_yet}
+_DRAFTS = {"roster": _roster, "matrix": _matrix, "curves": _curves, "cutoff": _cutoff}
+
+
+def chosen_where(cutoff: Any) -> str:
+    """Where and how a cutoff was chosen, in words: "chosen by hand on the tuning rows"."""
+    if cutoff is None:
+        return ""
+    rule, on = cutoff["rule"], cutoff["chosen_on"]
+    given = cutoff.get("parameters") or {}
+    how = "by hand" if rule == "by hand" else f"by the rule {rule.replace('_', ' ')}"
+    if given:
+        told = [f"{name.replace('_', ' ')} {as_set(v)}" for name, v in given.items()]
+        how += f" ({', '.join(told)})"
+    if rule == "fixed":
+        return "set in advance" if on is None else f"chosen on the {_split_rows(on)}"
+    return f"chosen {how}" if on is None else f"chosen {how} on the {_split_rows(on)}"
+
+
+def _split_rows(split: str) -> str:
+    return "rows" if split == "all" else f"{split} rows"
 
 
 def summary(results: Results, scope: Scope) -> str:
     """A first draft of the dossier's argument, in Markdown, for its author to edit."""
     chosen = candidates(results, scope)
-    positive = class_names(results)["positive"]
+    if not chosen:
+        return ""
+    who, rows = named([c.name for c in chosen]), rows_named(results, scope)
     if results["holdout"]["positive"] is None:
-        return "\n\n".join([
-            f"**What was compared.** {listed([c.name for c in chosen])}, on {rows_named(results, scope)} of "
-            f"{len(results['holdout']['classes'])} classes.",
-            "**What stands out.** " + sentence("line-up", results, scope),
-            "**Which errors.** " + sentence("matrix", results, scope),
-        ])  # fmt: skip
+        of, asked = f" of {len(results['holdout']['classes'])} classes", ("balanced_accuracy", "log_loss", "accuracy")
+    else:
+        positives = count(outcomes_of(results, chosen[0].part)["P"])
+        of = f", of which {positives} were “{class_names(results)['positive']}”"
+        asked = ("roc_auc", "average_precision", "f1")
     lines = [
-        f"**What was compared.** {listed([c.name for c in chosen])}, on {rows_named(results, scope)}, of which "
-        f"{outcomes(results, chosen[0].part)['P']:,} were {positive}.",
-        "**What stands out.** " + sentence("line-up", results, scope),
-        "**What errors cost.** " + sentence("matrix", results, scope),
+        f"**What was compared.** {who}, on {rows}{of}.",
+        "**What stands out.** " + sentence("roster", results, scope),
+        "**Which errors.** " + sentence("matrix", results, scope),
     ]
-    tied = [m for m in ("roc_auc", "average_precision", "f1") if "not told apart" in lead(results, scope, m)]
-    if tied:
+    open_ = [told for m in asked if "cannot separate" in (told := lead(results, scope, m)) or "not tested" in told]
+    if open_:
         lines.append(
-            "**Not settled.** " + " ".join(lead(results, scope, m) + "." for m in tied)
-            + " That they are not told apart does not say that they are equal."
+            "**Not settled.** " + " ".join(told + "." for told in open_)
+            + " Candidates that cannot be separated are not thereby equal."
         )  # fmt: skip
     return "\n\n".join(lines)

@@ -13,7 +13,7 @@ import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
-from skarlo.core import Tally, shown
+from skarlo.core import Tally, as_set, shown
 
 from .scope import Shown
 
@@ -28,6 +28,7 @@ STYLE: Any = {
 }  # fmt: skip
 # The page brings the font; here only the widths of the stand-in are used.
 logging.getLogger("matplotlib.font_manager").setLevel(logging.ERROR)
+MOST_LABELS = 11
 _SVG = "http://www.w3.org/2000/svg"
 
 
@@ -43,9 +44,11 @@ def curves(chosen: list[Shown], prevalence: float, fewer: str) -> str:
         for c in chosen:
             if "roc" not in c.part or "pr" not in c.part:
                 continue
-            line = {"color": c.colour, "lw": 1.4, "ls": DASHES[(c.position - 1) % 4]}
+            line = {"color": c.colour, "lw": 1.4, "ls": DASHES[c.dash]}
             roc.plot(c.part["roc"]["fpr"], c.part["roc"]["tpr"], **line)
             pr.plot(c.part["pr"]["recall"], c.part["pr"]["precision"], **line)
+            _ring(roc, c, "fpr", "recall")
+            _ring(pr, c, "recall", "precision")
         _end_labels(roc, chosen, "roc_auc", "ROC AUC")
         _end_labels(pr, chosen, "average_precision", "Avg precision")
         for ax, x, y, title in (
@@ -56,10 +59,22 @@ def curves(chosen: list[Shown], prevalence: float, fewer: str) -> str:
         return as_svg(fig, f"ROC and precision-recall curves. {fewer}")
 
 
+def _ring(ax: Axes, c: Shown, x: str, y: str) -> None:
+    """Where the candidate's cutoff stands on its line."""
+    across, up = (c.part["metrics"][name]["value"] for name in (x, y))
+    if across is not None and up is not None:
+        ax.plot(across, up, marker="o", ms=5, mfc="white", mec=c.colour, mew=1.4, ls="none")
+
+
 def _end_labels(ax: Axes, chosen: list[Shown], metric: str, title: str) -> None:
     ranked = [(c.part["metrics"][metric]["value"], c) for c in chosen if c.part["metrics"][metric]["value"] is not None]
     ax.text(1.03, 1.0, title, transform=ax.transAxes, fontsize=7.5, color=SOFT, va="center")
-    for i, (value, c) in enumerate(sorted(ranked, key=lambda pair: -(pair[0] or 0.0))):
+    ordered = sorted(ranked, key=lambda pair: -(pair[0] or 0.0))
+    fit = ordered if len(ordered) <= MOST_LABELS else ordered[: MOST_LABELS - 1]
+    if len(fit) < len(ordered):
+        ax.text(1.03, 0.92 - 0.085 * len(fit), f"and {len(ordered) - len(fit)} below these", transform=ax.transAxes,
+                fontsize=7.5, color=SOFT, va="center")  # fmt: skip
+    for i, (value, c) in enumerate(fit):
         y = 0.92 - 0.085 * i
         ax.text(1.03, y, f" {c.letter} ", transform=ax.transAxes, fontsize=7, color="white", va="center",
                 fontweight="bold", bbox={"facecolor": c.colour, "edgecolor": "none", "pad": 1.6})  # fmt: skip
@@ -70,14 +85,19 @@ def strips(chosen: list[tuple[Shown, Tally]], bins: int = 60) -> str:
     """The mirrored score strips: positives up, negatives down, what the cutoff gets wrong in another colour."""
     with mpl.rc_context(STYLE):
         fig = Figure(figsize=(7.6, 1.25 * len(chosen) + 0.2))
-        axes = np.atleast_1d(fig.subplots(len(chosen), 1, sharex=True))
-        fig.subplots_adjust(left=0.02, right=0.98, top=0.9, bottom=0.2 / len(chosen), hspace=0.35)
-        low = min(0.0, *(float(t.score[0]) for _, t in chosen))
-        high = max(1.0, *(float(t.score[-1]) for _, t in chosen))
-        edges = np.linspace(low, high, bins + 1)
+        axes = np.atleast_1d(fig.subplots(len(chosen), 1))
+        fig.subplots_adjust(left=0.02, right=0.98, top=0.9, bottom=0.2 / len(chosen), hspace=0.55)
         for ax, (c, t) in zip(axes, chosen, strict=True):
-            _strip(ax, c, t, edges)
+            _strip(ax, c, t, np.linspace(*_ends(t), bins + 1))
         return as_svg(fig, "Scores by actual class, positives up and negatives down, with the cutoff.")
+
+
+def _ends(t: Tally) -> tuple[float, float]:
+    """The ends of a strip's axis: 0 and 1 for what lies between them, else those of the scores."""
+    low, high = float(t.score[0]), float(t.score[-1])
+    if low >= 0 and high <= 1:
+        return 0.0, 1.0
+    return (low, high) if high > low else (low - 0.5, high + 0.5)
 
 
 def _strip(ax: Axes, c: Shown, t: Tally, edges: np.ndarray) -> None:
@@ -97,7 +117,9 @@ def _strip(ax: Axes, c: Shown, t: Tally, edges: np.ndarray) -> None:
     if np.isfinite(cutoff):
         ax.axvline(cutoff, color=INK, lw=1.4)
         top = ax.get_ylim()[1]
-        ax.text(cutoff, top, f" ≥ {shown(cutoff)}", color=INK, va="top", fontweight="bold", fontsize=8)
+        far = (cutoff - edges[0]) / (edges[-1] - edges[0]) > 0.85
+        ax.annotate(f"≥ {as_set(cutoff)}", (cutoff, top), (-5 if far else 5, -1), textcoords="offset points",
+                    ha="right" if far else "left", color=INK, va="top", fontweight="bold", fontsize=8)  # fmt: skip
     ax.set_title(f"{c.letter}  {c.name}", loc="left", fontsize=8.5, color=INK, pad=3)
     ax.set_yticks([])
     ax.spines["left"].set_visible(False)

@@ -1,123 +1,242 @@
-"""A revision's content: everything a reader sees, gathered into one value that is frozen under one fingerprint."""
+"""A revision's content: everything a reader sees, gathered into one value that is frozen under one fingerprint.
+
+First the records are looked at (`gather`), then the content is made of them without the records (`build`); so nothing
+is evaluated inside a transaction, and what is frozen is what the records said at one moment.
+"""
 
 from __future__ import annotations
 
+import hashlib
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from sqlmodel import Session, col, select
 
 from skarlo import core
-from skarlo.core import tally
+from skarlo.core import as_set
+from skarlo.core.findings import OF_CUTOFFS
+from skarlo.core.prepared import told_of
+from skarlo.core.values import Finding
 from skarlo.studies import words
 from skarlo.studies.catalog import candidates_of, study_of
-from skarlo.studies.evaluating import Evaluator
-from skarlo.studies.records import DossierRecord, ExhibitRecord
+from skarlo.studies.evaluating import Asked, Evaluator
+from skarlo.studies.records import CandidateRecord, DossierRecord, ExhibitRecord, StudyRecord
 from skarlo.studies.refusals import Missing
 
 from . import drafting, figures
 from .scope import Scope, candidates, letter
 
-FORMAT = "skarlo.revision/1"
+FORMAT = "skarlo.revision/2"
 
 
 def exhibits_of(session: Session, study_id: int) -> list[ExhibitRecord]:
     """The pinned exhibits, in order."""
-    query = select(ExhibitRecord).where(ExhibitRecord.study_id == study_id).order_by(col(ExhibitRecord.position))
-    return list(session.exec(query))
+    query = select(ExhibitRecord).where(ExhibitRecord.study_id == study_id)
+    return list(session.exec(query.order_by(col(ExhibitRecord.position), col(ExhibitRecord.id))))
 
 
 def dossier_of(session: Session, study_id: int) -> DossierRecord:
     """The draft report of a study."""
+    study_of(session, study_id)
     found = session.get(DossierRecord, study_id)
     if found is None:
-        raise Missing(f"there is no study {study_id}")
+        raise Missing(f"Study {study_id} does not exist or was deleted.")
     return found
 
 
-def build(evaluator: Evaluator, session: Session, study_id: int) -> dict[str, Any]:
-    """The content of the dossier as it stands: a function of the inputs, the exhibits and the text."""
+@dataclass(frozen=True)
+class Decision:
+    """Which candidate is asked for, at which cutoff, and the results there."""
+
+    candidate: CandidateRecord
+    cutoff: float | None
+    note: str
+    asked: Asked
+
+
+@dataclass(frozen=True)
+class Pinned:
+    """One exhibit, and the results it shows."""
+
+    record: ExhibitRecord
+    scope: Scope
+    asked: Asked
+
+
+@dataclass(frozen=True)
+class Draft:
+    """A dossier as the records said at one moment: enough to make its content without them."""
+
+    study: StudyRecord
+    dossier: DossierRecord
+    candidates: tuple[CandidateRecord, ...]
+    exhibits: tuple[Pinned, ...]
+    decision: Decision | None
+    kept: Asked
+    words: Mapping[str, words.Word]
+
+    @property
+    def fingerprint(self) -> str:
+        """Of all that the content is made of: two drafts of one fingerprint give one content."""
+        asked = [self.kept, *(e.asked for e in self.exhibits), *([self.decision.asked] if self.decision else [])]
+        d = self.dossier
+        what = [
+            self.study.title, d.heading, d.summary, d.decision_note,
+            [[e.record.id, e.record.view, e.record.caption, e.scope.as_dict()] for e in self.exhibits],
+            None if self.decision is None else [self.decision.candidate.name, self.decision.cutoff],
+            [[a.key, [c and [c.value, c.chosen_on, dict(c.chosen_by)] for c in a.cutoffs]] for a in asked],
+            [[c.name, c.position, c.sha256, c.columns] for c in self.candidates],
+            {key: [w["word"], w["by"]] for key, w in self.words.items()},
+        ]  # fmt: skip
+        return hashlib.sha256(json.dumps(what, sort_keys=True).encode()).hexdigest()
+
+
+def gather(evaluator: Evaluator, session: Session, study_id: int) -> Draft:
+    """Look a dossier up. Raises Missing."""
     study, dossier = study_of(session, study_id), dossier_of(session, study_id)
     records = candidates_of(session, study_id)
-    results: list[core.Results] = []
-    exhibits = []
-    for number, record in enumerate(exhibits_of(session, study_id), 1):
+    pinned = []
+    for record in exhibits_of(session, study_id):
         scope = Scope.of(record.scope).among(records)
-        found = evaluator.results(session, study_id, scope.cutoffs)
-        if found not in results:
-            results.append(found)
+        pinned.append(Pinned(record, scope, evaluator.asked(session, study_id, scope.cutoffs, scope.split)))
+    decision = None
+    chosen = next((c for c in records if c.name == dossier.decision_candidate), None)
+    if chosen is not None:
+        cutoff = dossier.decision_cutoff
+        asked = evaluator.asked(session, study_id, {} if cutoff is None else {chosen.position: cutoff})
+        decision = Decision(chosen, cutoff, dossier.decision_note, asked)
+    return Draft(study, dossier, tuple(records), tuple(pinned), decision, evaluator.asked(session, study_id),
+                 words.words_of(session, study_id))  # fmt: skip
+
+
+class _Results:
+    """The results that a content shows, each once."""
+
+    def __init__(self, evaluator: Evaluator) -> None:
+        self.evaluator = evaluator
+        self.found: list[core.Results] = []
+        self._at: dict[Any, int] = {}
+
+    def at(self, asked: Asked) -> int:
+        """The place of the results that are asked for, computed if they are not there."""
+        key = (asked.key, tuple(c and (c.value, c.chosen_on, str(dict(c.chosen_by))) for c in asked.cutoffs))
+        if key not in self._at:
+            self.found.append(self.evaluator.measured(asked))
+            self._at[key] = len(self.found) - 1
+        return self._at[key]
+
+
+def build(evaluator: Evaluator, draft: Draft) -> dict[str, Any]:
+    """The content of a dossier: a function of the inputs, the exhibits and the text."""
+    results = _Results(evaluator)
+    exhibits = []
+    for number, e in enumerate(draft.exhibits, 1):
+        i = results.at(e.asked)
+        found = results.found[i]
         exhibits.append({
-            "number": number, "view": record.view, "scope": scope.as_dict(), "caption": record.caption,
-            "sentence": drafting.sentence(record.view, found, scope), "results": results.index(found),
-            "figures": _figures(evaluator, session, study_id, record.view, found, scope),
+            "number": number, "view": e.record.view, "scope": e.scope.as_dict(), "caption": e.record.caption,
+            "sentence": drafting.sentence(e.record.view, found, e.scope), "results": i,
+            "figures": _figures(evaluator, e, found),
         })  # fmt: skip
-    kept = evaluator.results(session, study_id)
-    decision = _decision(evaluator, session, study_id, dossier)
-    if decision and decision["results"] not in results:
-        results.append(decision["results"])
-    if decision:
-        decision["results"] = results.index(decision["results"])
+    kept = evaluator.measured(draft.kept)
+    decision = None if draft.decision is None else _decision(draft, draft.decision, results)
     return {
         "format": FORMAT,
         "skarlo": core.VERSION,
-        "study": {"id": study_id, "title": study.title},
-        "heading": dossier.heading or study.title,
-        "summary": dossier.summary,
+        "study": {"id": draft.study.id, "title": draft.study.title},
+        "heading": draft.dossier.heading or draft.study.title,
+        "summary": draft.dossier.summary,
         "decision": decision,
         "inputs": [
-            {"role": "hold-out", "file": study.holdout_name, "sha256": study.holdout_sha256,
-             "columns": study.mapping},
+            {"role": "hold-out", "file": draft.study.holdout_name, "sha256": draft.study.holdout_sha256,
+             "columns": draft.study.mapping},
             *(
                 {"role": f"candidate {letter(c.position)}", "name": c.name, "file": c.file_name, "sha256": c.sha256,
                  "columns": c.columns}
-                for c in records
+                for c in draft.candidates
             ),
         ],
         "exhibits": exhibits,
         "holdout": kept["holdout"],
         "settings": kept["settings"],
-        "findings": words.answered(session, study_id, _findings([kept, *results])),
-        "results": results,
+        "findings": words.answered(_findings(draft, kept, results), draft.words),
+        "results": results.found,
     }  # fmt: skip
 
 
-def _findings(results: list[core.Results]) -> list[Any]:
-    out: list[Any] = []
-    for result in results:
-        out += [f for f in result["findings"] if f not in out]
+def _findings(draft: Draft, kept: core.Results, results: _Results) -> list[Finding]:
+    """What was noticed in the results that are shown; of cutoffs only those that stand in an exhibit or the decision,
+    each with its number."""
+    out = [f for found in results.found or [kept] for f in found["findings"] if f["code"] not in OF_CUTOFFS]
+    own = {c.position: c.name for c in draft.candidates}
+    for e in draft.exhibits:
+        out += _of_cutoffs(results.found[results.at(e.asked)], [own[p] for p in e.scope.show if p in own])
+    if draft.decision is not None:
+        out += _of_cutoffs(results.found[results.at(draft.decision.asked)], [draft.decision.candidate.name])
+    return [f for i, f in enumerate(out) if f not in out[:i]]
+
+
+def _of_cutoffs(results: core.Results, names: Sequence[str]) -> list[Finding]:
+    cutoffs = {c["name"]: c["cutoff"] for c in results["candidates"]}
+    out: list[Finding] = []
+    for f in results["findings"]:
+        name = f["where"].get("candidate")
+        if f["code"] in OF_CUTOFFS and name in names:
+            cutoff = cutoffs[str(name)]
+            value = None if cutoff is None else cutoff["value"]
+            said = f["message"] if value is None else f["message"].replace(
+                f"the cutoff of {name} was", f"the cutoff of {name}, ≥ {as_set(value)}, was"
+            )  # fmt: skip
+            out.append({**f, "message": said, "where": {**f["where"], "cutoff": value}})
     return out
 
 
-def _decision(evaluator: Evaluator, session: Session, study_id: int, d: DossierRecord) -> dict[str, Any] | None:
-    if d.decision_candidate is None:
-        return None
-    chosen = next((c for c in candidates_of(session, study_id) if c.name == d.decision_candidate), None)
-    if chosen is None:
-        return None
-    cutoffs = {} if d.decision_cutoff is None else {chosen.position: d.decision_cutoff}
-    scope = Scope("", ()).among(candidates_of(session, study_id))
+def _decision(draft: Draft, d: Decision, results: _Results) -> dict[str, Any]:
+    scope = Scope("", ()).among(draft.candidates)
     return {
-        "candidate": chosen.name, "letter": letter(chosen.position), "position": chosen.position,
+        "candidate": d.candidate.name, "letter": letter(d.candidate.position), "position": d.candidate.position,
         **({"positions": list(scope.positions)} if scope.positions else {}),
-        "cutoff": d.decision_cutoff, "note": d.decision_note, "sha256": chosen.sha256,
-        "results": evaluator.results(session, study_id, cutoffs),
+        "cutoff": d.cutoff, "note": d.note, "sha256": d.candidate.sha256,
+        "differs": differing(draft), "results": results.at(d.asked),
     }  # fmt: skip
 
 
-def _figures(
-    evaluator: Evaluator, session: Session, study_id: int, view: str, results: core.Results, scope: Scope
-) -> dict[str, str]:
-    chosen = candidates(results, scope)
-    if view == "curves" and any("roc" in c.part for c in chosen):
+def decision_chosen(draft: Draft) -> str:
+    """Where and how the decision's cutoff was chosen, in words."""
+    if draft.decision is None:
+        return ""
+    cutoff = draft.decision.asked.cutoffs[draft.candidates.index(draft.decision.candidate)]
+    return "" if cutoff is None else drafting.chosen_where(told_of(cutoff))
+
+
+def differing(draft: Draft) -> list[str]:
+    """Where exhibits show the candidate that is asked for at another cutoff than the decision's, in words."""
+    d, out = draft.decision, []
+    if d is None or d.cutoff is None:
+        return []
+    for number, e in enumerate(draft.exhibits, 1):
+        at = draft.candidates.index(d.candidate)
+        cutoff = e.asked.cutoffs[at]
+        if d.candidate.position in e.scope.show and cutoff is not None and cutoff.value != d.cutoff:
+            out.append(
+                f"exhibit {number} shows {d.candidate.name} at ≥ {as_set(cutoff.value)}, and the decision is for "
+                f"≥ {as_set(d.cutoff)}"
+            )
+    return out
+
+
+def _figures(evaluator: Evaluator, e: Pinned, results: core.Results) -> dict[str, str]:
+    chosen = candidates(results, e.scope)
+    if e.record.view == "curves" and any("roc" in c.part for c in chosen):
         prevalence = chosen[0].part["metrics"]["prevalence"]["value"] or 0.0
-        return {"curves": figures.curves(chosen, prevalence, drafting.sentence(view, results, scope))}
-    if view == "cutoff":
-        study = evaluator.study(session, study_id, scope.cutoffs)
-        rows = study.splits[scope.split]
-        positive = study.actual[rows] == study.positive
-        counted = []
-        for c in chosen:
-            score = next(one for one in study.candidates if one.name == c.name).score
-            if score is not None:
-                counted.append((c, tally.make(score[rows], positive)))
+        return {"curves": figures.curves(chosen, prevalence, drafting.sentence(e.record.view, results, e.scope))}
+    if e.record.view == "cutoff":
+        ready = evaluator.prepared(e.asked)
+        tallied = {
+            c.name: ready.on_split(i, e.scope.split).judged.tally for i, c in enumerate(ready.study.candidates)
+        }  # fmt: skip
+        counted = [(c, t) for c in chosen if (t := tallied[c.name]) is not None and t.rows]
         return {"strips": figures.strips(counted)} if counted else {}
     return {}

@@ -4,21 +4,22 @@ from __future__ import annotations
 
 import base64
 import hashlib
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
-from typing import Any, cast
+from typing import Any
 
 import jinja2
 from markupsafe import Markup
 
-from skarlo.core import Metric, Results, shown, with_interval
-from skarlo.core.definitions import METRICS
-from skarlo.core.explain import class_names, outcomes
+from skarlo.core import Metric, as_set, count, shown, with_interval
+from skarlo.core.definitions import HEADLINE, HEADLINE_MANY, METRICS
 from skarlo.core.shown import p_shown
+from skarlo.core.unfold import class_names, gate_sentence
 
 from . import drafting
 from .markdown import to_html
-from .scope import COLOURS, LINE_UP, Scope, Shown, baselines, candidates
+from .scope import COLOURS, Scope, Shown, baselines, candidates
 
 _HERE = Path(__file__).parent
 
@@ -57,9 +58,11 @@ def templates() -> jinja2.Environment:
         "with_interval": with_interval,
         "p_shown": p_shown,
         "markdown": to_html,
-        "count": lambda n: f"{n:,}",
+        "count": count,
+        "as_set": as_set,
     }
-    env.globals |= {"METRICS": METRICS, "LINE_UP": LINE_UP, "whisker": whisker, "outcomes": outcomes, "zip": zip}
+    env.globals |= {"METRICS": METRICS, "whisker": whisker, "zip": zip, "chosen_where": drafting.chosen_where,
+                    "gate_sentence": gate_sentence}  # fmt: skip
     return env
 
 
@@ -72,45 +75,108 @@ def to_page(content: dict[str, Any], state: dict[str, Any]) -> str:
     state : stamp ("draft", "waiting", "signed", "returned"), number, sha256, author, submitted, verdict
     """
     exhibits = [_exhibit(e, content["results"][e["results"]]) for e in content["exhibits"]]
-    positive, negative = class_names(cast(Results, {"holdout": content["holdout"]})).values()
     return templates().get_template("report.html.j2").render(
         c=content, state=state, exhibits=exhibits, css=Markup(style_sheet()), policy=content_policy(),
-        positive=positive, negative=negative, decision=_decision(content),
+        decision=_decision(content), gates=_gates(content),
         every_page=[f["message"] for f in content["findings"] if f["code"] in EVERY_PAGE],
-        warnings=[
-            f for f in content["findings"] if f["level"] != "note" and f["code"] not in EVERY_PAGE
-        ],
+        warnings=[f for f in content["findings"] if f["level"] != "note" and f["code"] not in EVERY_PAGE],
     )  # fmt: skip
 
 
+def headline(holdout: Mapping[str, Any]) -> tuple[str, ...]:
+    """The metrics that stand side by side."""
+    return HEADLINE if holdout["positive"] is not None else HEADLINE_MANY
+
+
 def _decision(content: dict[str, Any]) -> dict[str, Any] | None:
+    """What is asked for, on the reported split and, where there is one, on that where choices are made."""
     d: dict[str, Any] | None = content["decision"]
     if d is None:
         return None
-    results = content["results"][d["results"]]
-    scope = Scope(content["holdout"]["report_on"], (d["position"],), positions=tuple(d.get("positions", ())))
-    return d | {"shown": candidates(results, scope)[0], "rows": drafting.rows_named(results, scope)}
+    results, holdout = content["results"][d["results"]], content["holdout"]
+    names = ("recall", "precision", "flagged_share") if holdout["positive"] is not None else (
+        "accuracy", "balanced_accuracy"
+    )  # fmt: skip
+    splits = []
+    for split in dict.fromkeys(s for s in (holdout["tune_on"], holdout["report_on"]) if s is not None):
+        scope = Scope(split, (d["position"],), positions=tuple(d.get("positions", ())))
+        (one,) = candidates(results, scope)
+        splits.append({"rows": drafting.rows_named(results, scope), "shown": one})
+    return d | {"shown": splits[-1]["shown"], "splits": splits, "metrics": names}
+
+
+def _gates(content: dict[str, Any]) -> list[dict[str, Any]]:
+    """The gates as they stand at the decision's cutoffs, the failing ones first."""
+    results = content["results"]
+    if not results:
+        return []
+    found = results[content["decision"]["results"] if content["decision"] else 0]["gates"]
+    order = ("fail", "unclear", "pass")
+    return sorted(found, key=lambda g: (order.index(g["status"]), g["level"] != "must"))
 
 
 def _exhibit(exhibit: dict[str, Any], results: Any) -> dict[str, Any]:
     scope = Scope.of(exhibit["scope"])
-    chosen = candidates(results, scope)
-    return exhibit | {
-        "chosen": chosen,
-        "baselines": baselines(results, scope),
-        "rows": drafting.rows_named(results, scope),
-        "scales": _scales([*chosen, *baselines(results, scope)]),
-        "best": results["best"].get(scope.split, {}),
-        "words": drafting.outcome_words(results),
-        "figures": {name: Markup(svg) for name, svg in exhibit["figures"].items()},
-        "outcomes": [outcomes(results, c.part) for c in chosen],
-    }
+    chosen, columns = candidates(results, scope), headline(results["holdout"])
+    return (
+        exhibit
+        | {
+            "chosen": chosen,
+            "baselines": baselines(results, scope),
+            "rows": drafting.rows_named(results, scope),
+            "columns": columns,
+            "scales": _scales([*chosen, *baselines(results, scope)], columns),
+            "edges": edges(results, scope.split, columns),
+            "untested": {m: lead["not_tested"] for m, lead in results["best"].get(scope.split, {}).items()},
+            "words": drafting.outcome_words(results),
+            "figures": {name: Markup(svg) for name, svg in exhibit["figures"].items()},
+            "matrices": [_matrix(results, c) for c in chosen] if exhibit["view"] == "matrix" else [],
+        }
+        | (class_names(results) if results["holdout"]["positive"] is not None else {})
+    )
 
 
-def _scales(chosen: list[Shown]) -> dict[str, tuple[float, float]]:
+def edges(results: Any, split: str, columns: Sequence[str]) -> dict[str, list[str]]:
+    """Who bears the black edge, by metric: the best and whoever is not separable from it, where that was tested."""
+    own = [c for c in results["candidates"] if c["gives"] != "baseline"]
+    out: dict[str, list[str]] = {}
+    for name in columns:
+        lead = results["best"].get(split, {}).get(name)
+        if lead is None:
+            continue
+        at = {c["name"]: c["splits"][split]["metrics"][name] for c in own}
+        ranked = {who for who, m in at.items() if m["value"] is not None and not m.get("thin")}
+        if ranked - {lead["leader"], *lead["not_tested"]}:
+            out[name] = [lead["leader"], *lead["not_separated"]]
+    return out
+
+
+def _matrix(results: Any, c: Shown) -> dict[str, Any]:
+    """A matrix as it is drawn: every cell with its share of its actual class, a last column for no answer where there
+    are such rows."""
+    names, labels = results["holdout"].get("names", {}), results["holdout"]["classes"]
+    called = [names.get(x, x) for x in labels]
+    positive = results["holdout"]["positive"]
+    p = None if positive is None else labels.index(positive)
+    rows = []
+    for actual, cells in enumerate(c.part["matrix"] or []):
+        whole = sum(cells)
+        missed = [p is None or actual == p] * len(cells)
+        rows.append({
+            "name": called[actual],
+            "cells": [
+                {"n": n, "share": n / whole if whole else None, "right": actual == j, "missed": missed[j]}
+                for j, n in enumerate(cells)
+            ],
+        })  # fmt: skip
+    width = len(rows[0]["cells"]) if rows else len(called)
+    return {"columns": [*called, *(["no answer"] if width > len(called) else [])], "rows": rows, "shown": c}
+
+
+def _scales(chosen: list[Shown], columns: Sequence[str]) -> dict[str, tuple[float, float]]:
     """One scale a column: from the lowest to the highest end of any interval in it."""
     out = {}
-    for name in LINE_UP:
+    for name in columns:
         ends = [x for c in chosen for x in _ends(c.part["metrics"][name]) if not _lone(c)]
         if ends:
             pad = 0.06 * (max(ends) - min(ends)) or 0.05

@@ -6,14 +6,15 @@ import json
 from datetime import UTC, datetime
 from typing import Any, cast
 
-from sqlalchemy.exc import IntegrityError
 from sqlmodel import Session, col, select
 
 from skarlo.intake.write import as_json
 from skarlo.studies import accounts
+from skarlo.studies.accounts import aware
+from skarlo.studies.catalog import study_of
 from skarlo.studies.evaluating import Evaluator
 from skarlo.studies.records import RevisionRecord, SignatureRecord, User
-from skarlo.studies.refusals import Conflict, Forbidden, Missing, Refusal
+from skarlo.studies.refusals import Conflict, Damaged, Forbidden, Missing, Refusal
 from skarlo.studies.workspace import Workspace
 
 from . import package
@@ -29,7 +30,7 @@ def revision_of(session: Session, revision_id: int) -> RevisionRecord:
     """A revision by its own number. Raises Missing."""
     found = session.get(RevisionRecord, revision_id)
     if found is None:
-        raise Missing(f"there is no revision {revision_id}")
+        raise Missing(f"Revision {revision_id} does not exist.")
     return found
 
 
@@ -44,74 +45,110 @@ def stamp(session: Session, revision: RevisionRecord) -> str:
     return verdict.verdict if verdict else "waiting"
 
 
-def submit(evaluator: Evaluator, session: Session, user: User, study_id: int) -> RevisionRecord:
+def submit(evaluator: Evaluator, user: User, study_id: int) -> RevisionRecord:
     """Freeze the dossier as the next revision.
 
-    The content is written and synced first, its record last: a crash leaves no revision or a whole one.
+    The content is made first, from the records as they are at one moment, every input looked at byte for byte; then it
+    is kept in a transaction that checks that this is still how they are. It is written and synced before its record: a
+    crash leaves no revision or a whole one.
 
     Raises
     ------
     Conflict
-        While a revision waits for a signature, or when the last one is signed and nothing was changed since.
+        While a revision waits for a signature, when the dossier is changed meanwhile, or when an input is damaged.
     Refusal
         When the dossier holds no exhibit or no decision.
     """
+    with evaluator.workspace.reading() as session:
+        draft = package.gather(evaluator, session, study_id)
+        _may_be_next(session, study_id)
+    if not draft.exhibits:
+        raise Refusal("pin at least one exhibit before submitting", "exhibits")
+    if draft.decision is None:
+        raise Refusal("state the decision (which candidate) before submitting", "decision")
+    evaluator.verify(draft.kept)
+    content = package.build(evaluator, draft)
+    with evaluator.workspace.writing() as session:
+        study_of(session, study_id)
+        if package.gather(evaluator, session, study_id).fingerprint != draft.fingerprint:
+            raise Conflict("the dossier was changed while it was being frozen; look at it again, then submit")
+        last = _may_be_next(session, study_id)
+        number = last.number + 1 if last else 1
+        at = datetime.now(UTC).replace(microsecond=0)
+        if last is not None:  # times in a chain never go back, whatever the clock says
+            at = max(at, aware(last.created))
+        authors = accounts.writers(session, study_id, user)
+        frozen = {
+            "number": number, "author": user.name, "authors": [a.name for a in authors], "submitted": at.isoformat(),
+            "previous": last.sha256 if last else None,
+        } | content  # fmt: skip
+        sha256 = evaluator.workspace.keep(as_json(frozen))
+        revision = RevisionRecord(study_id=study_id, number=number, sha256=sha256, author_id=user.id or 0,
+                                  author_ids=[a.id or 0 for a in authors], created=at)  # fmt: skip
+        session.add(revision)
+        accounts.note(session, user, accounts.SUBMITTED, study_id, {"revision": number, "sha256": sha256})
+        session.flush()
+    return revision
+
+
+def _may_be_next(session: Session, study_id: int) -> RevisionRecord | None:
+    """The last revision, where another may follow it."""
     earlier = revisions_of(session, study_id)
     last = earlier[-1] if earlier else None
     if last and stamp(session, last) == "waiting":
         raise Conflict(f"revision {last.number} waits for a signature; it must be signed or returned first")
-    content = package.build(evaluator, session, study_id)
-    if not content["exhibits"]:
-        raise Refusal("pin at least one exhibit before submitting", "exhibits")
-    if content["decision"] is None:
-        raise Refusal("state the decision (which candidate) before submitting", "decision")
-    number = last.number + 1 if last else 1
-    at = datetime.now(UTC).replace(microsecond=0)
-    frozen = {
-        "number": number, "author": user.name, "submitted": at.isoformat(), "previous": last.sha256 if last else None,
-    } | content  # fmt: skip
-    sha256 = evaluator.workspace.keep(as_json(frozen))
-    revision = RevisionRecord(study_id=study_id, number=number, sha256=sha256, author_id=user.id or 0, created=at)
-    session.add(revision)
-    accounts.note(session, user, "submitted", study_id, {"revision": number, "sha256": sha256})
-    try:
-        session.flush()
-    except IntegrityError as e:
-        raise Conflict(f"revision {number} has just been submitted by someone else") from e
-    return revision
+    return last
 
 
 def content_of(workspace: Workspace, revision: RevisionRecord) -> dict[str, Any]:
-    """A revision's content, checked against its fingerprint."""
-    return cast(dict[str, Any], json.loads(workspace.read(revision.sha256)))
+    """A revision's content, checked against its fingerprint. Raises Damaged where it is not what was frozen."""
+    name = f"revision {revision.number} of study {revision.study_id}"
+    content = json.loads(workspace.read(revision.sha256, name))
+    if not isinstance(content, dict) or content.get("format") != package.FORMAT:
+        raise Damaged(f"{name} was frozen by an earlier version, which this one cannot draw; its content can be saved")
+    return cast(dict[str, Any], content)
 
 
-def decide(session: Session, user: User, revision: RevisionRecord, verdict: str, password: str,
-           reason: str = "") -> SignatureRecord:  # fmt: skip
+def decide(workspace: Workspace, user: User, revision_id: int, verdict: str, password: str = "",
+           reason: str = "") -> RevisionRecord:  # fmt: skip
     """Sign a revision with one's password, or return it with a reason.
 
-    Raises Forbidden for a role that may not sign, for the revision's author, and for a wrong password.
+    What cannot be read is not signed: the content is read and checked first.
+
+    Raises
+    ------
+    Forbidden
+        For a role that may not sign, for whoever wrote part of the revision, and for a wrong password.
+    Conflict
+        When someone has decided already, or the content is damaged.
     """
-    if not accounts.may(user, "sign"):
-        raise Forbidden("only an approver may sign or return a revision")
-    if user.id == revision.author_id:
-        raise Forbidden("the author of a revision cannot sign or return it")
+    with workspace.reading() as session:
+        revision = revision_of(session, revision_id)
+        _may_decide(session, user, revision)
     if verdict == "returned" and not reason.strip():
         raise Refusal("say why it is returned", "reason")
+    if verdict == "signed":
+        content_of(workspace, revision)
+        if not accounts.password_matches(user, password):
+            raise Forbidden("Wrong password. Nothing was signed; try again.", "password")
+    with workspace.writing() as session:
+        revision = revision_of(session, revision_id)
+        _may_decide(session, user, revision)
+        session.add(SignatureRecord(revision_id=revision.id or 0, revision_sha256=revision.sha256,
+                                    user_id=user.id or 0, verdict=verdict, reason=reason.strip(),
+                                    created=max(datetime.now(UTC), aware(revision.created))))  # fmt: skip
+        accounts.note(session, user, verdict, revision.study_id,
+                      {"revision": revision.number, "sha256": revision.sha256, "reason": reason.strip()})  # fmt: skip
+    return revision
+
+
+def _may_decide(session: Session, user: User, revision: RevisionRecord) -> None:
+    if not accounts.may(user, "sign"):
+        raise Forbidden("only an approver may sign or return a revision")
+    if user.id in (revision.author_id, *revision.author_ids):
+        raise Forbidden("whoever wrote part of a revision cannot sign or return it")
     if verdict_of(session, revision):
         raise Conflict(f"revision {revision.number} is {stamp(session, revision)} already")
-    if verdict == "signed" and not accounts.password_matches(user, password):
-        raise Forbidden("that is not your password", "password")
-    signature = SignatureRecord(revision_id=revision.id or 0, revision_sha256=revision.sha256, user_id=user.id or 0,
-                                verdict=verdict, reason=reason.strip())  # fmt: skip
-    session.add(signature)
-    accounts.note(session, user, verdict, revision.study_id,
-                  {"revision": revision.number, "sha256": revision.sha256, "reason": reason.strip()})  # fmt: skip
-    try:
-        session.flush()
-    except IntegrityError as e:
-        raise Conflict(f"revision {revision.number} has just been decided by someone else") from e
-    return signature
 
 
 def page_state(session: Session, revision: RevisionRecord) -> dict[str, Any]:

@@ -10,8 +10,7 @@ from skarlo.core import Results
 from skarlo.core.results import CandidateResult, SplitResult
 from skarlo.studies.records import CandidateRecord
 
-VIEWS = ("line-up", "matrix", "curves", "cutoff")
-LINE_UP = ("roc_auc", "average_precision", "brier", "accuracy", "recall", "precision", "f1")
+VIEWS = ("roster", "matrix", "curves", "cutoff")
 COLOURS = ("#0d6b74", "#7b3f8c", "#a55f0a", "#46586b", "#5d7a1f", "#b0456a", "#2f5aa8", "#7a5b45")
 
 
@@ -69,6 +68,11 @@ class Shown:
     @property
     def colour(self) -> str:
         return COLOURS[(self.position - 1) % len(COLOURS)]
+
+    @property
+    def dash(self) -> int:
+        """Which of four dashes its lines have: with the colour, 32 candidates have a look of their own."""
+        return (self.position - 1 + (self.position - 1) // 8) % 4
 
     @property
     def cutoff(self) -> float | None:

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from .citizen_reports import write_citizen_reports
 from .leaf_condition import write_leaf_condition
 from .limb_failure import write_limb_failure
+from .residents_messages import write_residents_messages
 
 STUDIES: dict[str, Callable[[Path], Path]] = {
     "limb-failure": write_limb_failure,
     "leaf-condition": write_leaf_condition,
-    "citizen-reports": write_citizen_reports,
+    "residents-messages": write_residents_messages,
 }
 
-__all__ = ["STUDIES", "write_citizen_reports", "write_leaf_condition", "write_limb_failure"]
+__all__ = ["STUDIES", "write_leaf_condition", "write_limb_failure", "write_residents_messages"]

@@ -1,7 +1,7 @@
 """What ails a leaf? 2,400 invented photographs of 600 trees, five conditions, and three candidates.
 
 The large net is the best and too sure of itself; the colour model takes rust for scorch; the field guide answers
-classes only and is in use. Leaves of one tree share much of their luck, so rows count for less than they number; the
+classes only and runs now. Leaves of one tree share much of their luck, so rows count for less than they number; the
 candidates do worse on pictures from old phones.
 """
 
@@ -53,8 +53,8 @@ latency_ms    = 1.5
 [[candidates]]
 name   = "Field guide"
 path   = "field_guide.csv"
-label  = "said"
-in_use = true
+predicted = "said"
+runs_now = true
 
 [[metrics]]
 name    = "among the two likeliest"

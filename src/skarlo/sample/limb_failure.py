@@ -27,7 +27,7 @@ path      = "holdout.csv"
 id        = "tree_id"
 truth     = "failed"
 positive  = "yes"
-names     = { no = "held", yes = "failed" }
+names     = { no = "intact", yes = "failed" }
 words     = { tp = "caught", fn = "missed", fp = "needless", tn = "rightly left" }
 split     = "split"
 report_on = "test"
@@ -55,8 +55,8 @@ cutoff = 0.15
 [[candidates]]
 name   = "Checklist"
 path   = "checklist.csv"
-label  = "decision"
-in_use = true
+predicted = "decision"
+runs_now = true
 """
 
 

@@ -6,10 +6,11 @@ import hashlib
 import secrets
 from datetime import UTC, datetime, timedelta
 from functools import cache
+from typing import Literal
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
-from sqlmodel import Session, col, delete, select
+from sqlmodel import Session, col, delete, func, select
 
 from .records import ROLES, EventRecord, SignIn, User, now
 from .refusals import Refusal
@@ -18,11 +19,10 @@ HASHER = PasswordHasher()
 STAY = timedelta(hours=12)
 MIN_PASSWORD = 10
 
-MAY = {
-    "read": {"viewer", "analyst", "approver", "admin"},
+Right = Literal["write", "sign"]
+MAY: dict[Right, set[str]] = {
     "write": {"analyst", "admin"},
     "sign": {"approver", "admin"},
-    "manage": {"admin"},
 }
 
 
@@ -44,10 +44,9 @@ def add_user(session: Session, name: str, role: str, password: str) -> User:
     return user
 
 
-def with_password(session: Session, name: str, password: str) -> User | None:
-    """The user whose name and password these are."""
-    user = session.exec(select(User).where(User.name == name)).first()
-    return user if password_matches(user, password) and user else None
+def named(session: Session, name: str) -> User | None:
+    """The user of that name."""
+    return session.exec(select(User).where(User.name == name)).first()
 
 
 def password_matches(user: User | None, password: str) -> bool:
@@ -89,8 +88,13 @@ def end(session: Session, token: str) -> None:
         session.delete(found)
 
 
-def may(user: User, what: str) -> bool:
-    """Whether a user's role allows it: "read", "write", "sign" or "manage"."""
+def allowed(user: User) -> list[Right]:
+    """What a user's role allows."""
+    return [what for what, roles in MAY.items() if user.role in roles]
+
+
+def may(user: User, what: Right) -> bool:
+    """Whether a user's role allows it."""
     return user.role in MAY[what]
 
 
@@ -98,6 +102,22 @@ def note(session: Session, user: User | None, action: str, study_id: int | None 
          detail: dict[str, object] | None = None) -> None:  # fmt: skip
     """Write a line of the audit trail."""
     session.add(EventRecord(user_id=user.id if user else None, study_id=study_id, action=action, detail=detail or {}))
+
+
+SUBMITTED = "submitted"
+# What a person does with a study that puts nothing into its report.
+NOT_WRITING = (SUBMITTED, "signed", "returned", "study deleted", "study restored")
+
+
+def writers(session: Session, study_id: int, submitter: User) -> list[User]:
+    """Everybody who wrote of a study since its last signed revision, who submits it first: none of them signs it."""
+    last = select(func.max(EventRecord.id)).where(EventRecord.study_id == study_id, EventRecord.action == "signed")
+    since = session.exec(last).one() or 0
+    wrote = select(EventRecord.user_id).where(
+        EventRecord.study_id == study_id, col(EventRecord.id) > since, col(EventRecord.action).not_in(NOT_WRITING)
+    )
+    ids = dict.fromkeys([submitter.id, *(i for i in session.exec(wrote.order_by(col(EventRecord.id))))])
+    return [user for i in ids if i is not None and (user := session.get(User, i)) is not None]
 
 
 def _hash(token: str) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime, timedelta
 from typing import Any, Literal
 
+from sqlalchemy.exc import IntegrityError
 from sqlmodel import Session, col, select
 
 from .accounts import aware, note
@@ -59,7 +60,7 @@ def delete_candidate(session: Session, user: User, study_id: int, position: int)
 
 
 def delete_one_version(session: Session, user: User, study_id: int, position: int, number: int) -> None:
-    """Delete a version that is not in use."""
+    """Delete a version that is not evaluated here."""
     _mark(session, delete_version(session, user, study_id, position, number))
 
 
@@ -69,7 +70,7 @@ def _mark(session: Session, record: Any) -> None:
 
 
 def deleted(session: Session) -> list[dict[str, Any]]:
-    """What can still be taken back, last deleted first."""
+    """What can still be restored, last deleted first."""
     out = []
     for kind, table in TABLES.items():
         for record in session.exec(select(table).where(col(table.deleted).is_not(None))):
@@ -101,18 +102,27 @@ def restore(session: Session, user: User, kind: Kind, record_id: int) -> int:
     if study is None or (kind != "study" and study.deleted is not None):
         raise Refusal("what it belongs to is deleted itself; take that back first")
     record.deleted = None
+    if isinstance(record, CandidateRecord) and any(c.runs_now for c in candidates_of(session, record.study_id)):
+        record.runs_now = False  # another runs by now
     session.add(record)
-    note(session, user, f"{kind} taken back", study.id, {"name": name})
+    note(session, user, f"{kind} restored", study.id, {"name": name})
     return study.id or 0
 
 
-def purge(session: Session, at: datetime | None = None) -> int:
-    """Remove for good what was deleted more than 30 days ago; returns how many."""
-    gone = 0
-    for table in TABLES.values():
+def purge(session: Session, at: datetime | None = None) -> tuple[int, list[str]]:
+    """Remove for good what was deleted more than 30 days ago.
+
+    Returns how many went, and in words what had to stay because something that is never changed relies on it.
+    """
+    gone, stayed = 0, []
+    for kind, table in TABLES.items():
         for record in session.exec(select(table).where(col(table.deleted).is_not(None))).all():
-            if record.deleted is not None and aware(record.deleted) + KEPT_FOR < (at or now()):
-                session.delete(record)
+            if record.deleted is None or aware(record.deleted) + KEPT_FOR >= (at or now()):
+                continue
+            try:
+                with session.begin_nested():
+                    session.delete(record)
                 gone += 1
-        session.flush()
-    return gone
+            except IntegrityError:
+                stayed.append(f"{kind} {record.id}")
+    return gone, stayed

@@ -1,4 +1,8 @@
-"""Results by fingerprint: computed once for the same files, settings and version, then read back."""
+"""Results by fingerprint: computed once for the same files, settings and version, then read back.
+
+What is asked is looked up in the records first, as a value (`Asked`); then it is computed without them, so that no
+evaluation ever lies inside a transaction.
+"""
 
 from __future__ import annotations
 
@@ -6,20 +10,24 @@ import hashlib
 import json
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import Any, TypeVar, cast
 
+import numpy as np
 from sqlmodel import Session
+from typing_extensions import TypedDict
 
 from skarlo import core
 from skarlo.core.evaluate import environment
+from skarlo.core.results import HoldoutResult
 from skarlo.core.steps import Progress
 from skarlo.intake import Files, Read, StudySpec, read_study
 from skarlo.intake.write import as_json
 
-from .catalog import candidates_of, files_of, spec_of, study_of
+from .catalog import candidates_of, cutoff_of, files_of, spec_of, study_of
 from .records import CandidateRecord, StudyRecord
+from .refusals import Damaged
 from .workspace import Workspace
 
 T = TypeVar("T")
@@ -51,20 +59,73 @@ class Remembered:
             return key in self._kept and bool(self._kept[key][1])
 
 
+class Facts(TypedDict):
+    """What is told of a study without any evaluation: its rows by split and class, and what each candidate gives."""
+
+    holdout: HoldoutResult
+    balance: dict[str, dict[str, int]]
+    gives: list[str]
+
+
 @dataclass(frozen=True)
 class Asked:
     """What is asked of a study, as the records said when it was: enough to compute it without them.
 
-    plain : the study without its cutoffs, and the key of its files as they are read
-    key : of the results at `cutoffs`; `keep` says whether these are the cutoffs that the study keeps
+    plain : the study without its cutoffs; plain_key : of its files as they are read
+    cutoffs : each candidate's, None where it has none, with where and how it was chosen
+    key : of the results at these cutoffs, however they were chosen
+    keep : whether these are the cutoffs that the study keeps
+    positions : of the candidates, in order
+    inputs : the kept files by fingerprint, as people know them
     """
 
     plain: StudySpec
     plain_key: str
     files: Files
+    cutoffs: tuple[core.Cutoff | None, ...]
     key: str
-    cutoffs: tuple[tuple[Any, str | None], ...]
     keep: bool
+    positions: tuple[int, ...]
+    inputs: tuple[tuple[str, str], ...]
+
+
+def ask(
+    workspace: Workspace, session: Session, study_id: int, cutoffs: Mapping[int, float] | None = None,
+    seen_on: str = "",
+) -> Asked:  # fmt: skip
+    """What is asked of a study, with the given cutoffs (by position) in place of the kept ones.
+
+    seen_on : the split whose rows were looked at with cutoffs that nobody kept; the reported one if left out
+
+    Raises
+    ------
+    Missing
+        Where there is no such study.
+    """
+    record = study_of(session, study_id)
+    candidates = candidates_of(session, study_id)
+    plain = spec_of(record, [_without_cutoff(c) for c in candidates])
+    seen_on = seen_on or record.mapping.get("report_on") or "all"
+    placed = tuple(_cutoff(session, c, cutoffs or {}, seen_on) for c in candidates)
+    plain_key = _key(record, candidates, plain)
+    values = json.dumps([None if c is None else c.value for c in placed])
+    return Asked(
+        plain, plain_key, files_of(workspace, record, candidates), placed,
+        hashlib.sha256(f"{plain_key} {values}".encode()).hexdigest(),
+        all(c.cutoff is None or (k is not None and k.value == c.cutoff)
+            for c, k in zip(candidates, placed, strict=True)),
+        tuple(c.position for c in candidates),
+        ((record.holdout_sha256, record.holdout_name), *((c.sha256, c.file_name) for c in candidates)),
+    )  # fmt: skip
+
+
+def _cutoff(session: Session, c: CandidateRecord, cutoffs: Mapping[int, float], seen_on: str) -> core.Cutoff | None:
+    if c.cutoff is None:
+        return None
+    value = cutoffs.get(c.position, c.cutoff)
+    if value == c.cutoff:
+        return core.Cutoff(value, c.cutoff_chosen_on, chosen_by=c.cutoff_chosen_by)
+    return cutoff_of(session, c, value, seen_on)
 
 
 class Evaluator:
@@ -73,43 +134,76 @@ class Evaluator:
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace
         self._reads = Remembered(4)
-        self._results = Remembered(64)
         self._prepared = Remembered(4)
+        self._facts = Remembered(64)
+        self._results = Remembered(64)
 
-    def asked(self, session: Session, study_id: int, cutoffs: dict[int, float] | None = None) -> Asked:
-        """What is asked, with the given cutoffs (by position) in place of the kept ones. Raises Missing."""
-        record = study_of(session, study_id)
-        candidates = candidates_of(session, study_id)
-        plain = spec_of(record, [_without_cutoff(c) for c in candidates])
-        wanted = spec_of(record, candidates, cutoffs)
-        return Asked(
-            plain, _key(record, candidates, plain), files_of(self.workspace, record, candidates),
-            _key(record, candidates, wanted), tuple((c.cutoff, c.cutoff_chosen_on) for c in wanted.candidates),
-            all((cutoffs or {}).get(c.position, c.cutoff) == c.cutoff for c in candidates),
-        )  # fmt: skip
+    def asked(
+        self, session: Session, study_id: int, cutoffs: Mapping[int, float] | None = None, seen_on: str = ""
+    ) -> Asked:
+        """What is asked; see `ask`."""
+        return ask(self.workspace, session, study_id, cutoffs, seen_on)
 
     def read(self, asked: Asked, progress: Progress | None = None) -> Read:
-        """A study's files as they were read, and the look at them."""
-        return self._reads.get(asked.plain_key, lambda: read_study(asked.plain, asked.files, progress))
+        """A study's files as they were read, and the account of them. Raises Damaged."""
+
+        def make() -> Read:
+            found = read_study(asked.plain, asked.files, progress)
+            kept = dict(asked.inputs)
+            for sha256 in (found.study.sha256, *(c.sha256 for c in found.study.candidates)):
+                if sha256 not in kept:
+                    self.verify(asked)
+                    raise Damaged("the study's files are not what they were when they were kept")
+            return found
+
+        return self._reads.get(asked.plain_key, make)
+
+    def verify(self, asked: Asked) -> None:
+        """Look at every byte that the study is made of. Raises Damaged, naming the file that changed."""
+        for sha256, name in dict.fromkeys(asked.inputs):
+            self.workspace.check(sha256, name)
+
+    def facts(self, asked: Asked, progress: Progress | None = None) -> Facts:
+        """What is told of a study without evaluating it; kept, so that it is at hand after a restart too."""
+
+        def make() -> Facts:
+            key = hashlib.sha256(f"facts {asked.plain_key}".encode()).hexdigest()
+            kept = self.workspace.kept_result(key)
+            if kept is not None:
+                return cast(Facts, json.loads(kept))
+            study = self.read(asked, progress).study
+            found: Facts = {
+                "holdout": core.holdout_of(study),
+                "balance": {name: _by_class(study, rows) for name, rows in study.splits.items()},
+                "gives": [c.gives for c in study.candidates],
+            }
+            self.workspace.keep_result(key, as_json(found))
+            return found
+
+        return self._facts.get(asked.plain_key, make)
 
     def prepared(self, asked: Asked, progress: Progress | None = None) -> core.Prepared:
         """A study ready to be evaluated at any cutoffs."""
         return self._prepared.get(asked.plain_key, lambda: core.prepare(self.read(asked, progress).study))
 
     def measured(self, asked: Asked, progress: Progress | None = None) -> core.Results:
-        """The results. Those at the kept cutoffs are written to the workspace."""
+        """The results. Those at the kept cutoffs are written to the workspace.
+
+        They are computed once for cutoffs of the same values; where and how each was chosen is said of them after.
+        """
 
         def make() -> core.Results:
             found = self.workspace.kept_result(asked.key)
             if found is not None:
                 return cast(core.Results, json.loads(found))
-            ready = self.prepared(asked, progress)
-            results = core.evaluate(ready, cutoffs=_cutoffs(ready.study, asked.cutoffs), progress=progress)
-            if asked.keep:
-                self.workspace.keep_result(asked.key, as_json(results))
-            return results
+            plain = [None if c is None else core.Cutoff(c.value) for c in asked.cutoffs]
+            return core.evaluate(self.prepared(asked, progress), cutoffs=plain, progress=progress)
 
-        return self._results.get(asked.key, make)
+        results = self._results.get(asked.key, make)
+        if asked.keep and not self.workspace.has_result(asked.key):
+            self.workspace.keep_result(asked.key, as_json(results))
+        names = [c.name for c in asked.plain.candidates]
+        return core.with_choices(results, {n: c for n, c in zip(names, asked.cutoffs, strict=True) if c is not None})
 
     def is_read(self, asked: Asked) -> bool:
         """Whether the files are at hand, read."""
@@ -119,30 +213,23 @@ class Evaluator:
         """Whether the results are at hand."""
         return self._results.holds(asked.key)
 
-    def study(self, session: Session, study_id: int, cutoffs: dict[int, float] | None = None) -> core.Study:
-        """The arrays of a study, with the given cutoffs (by position) in place of the kept ones."""
-        asked = self.asked(session, study_id, cutoffs)
-        return _with_cutoffs(self.read(asked).study, asked.cutoffs)
+    def has_facts(self, asked: Asked) -> bool:
+        """Whether the facts are at hand."""
+        return self._facts.holds(asked.plain_key)
 
-    def results(self, session: Session, study_id: int, cutoffs: dict[int, float] | None = None) -> core.Results:
-        """The results of a study, with the given cutoffs (by position) in place of the kept ones."""
-        return self.measured(self.asked(session, study_id, cutoffs))
+
+def _by_class(study: core.Study, rows: Any) -> dict[str, int]:
+    found = np.bincount(study.actual[rows], minlength=len(study.classes)).tolist()
+    return dict(zip(study.classes, found, strict=True))
 
 
 def _without_cutoff(c: CandidateRecord) -> CandidateRecord:
-    return c.model_copy(update={"cutoff": None if c.cutoff is None else 0.5, "cutoff_chosen_on": None})
-
-
-def _cutoffs(study: core.Study, cutoffs: Sequence[tuple[Any, str | None]]) -> list[core.Cutoff | None]:
-    return [
-        None if c.score is None else core.Cutoff(float(value), chosen_on)
-        for c, (value, chosen_on) in zip(study.candidates, cutoffs, strict=True)
-    ]
-
-
-def _with_cutoffs(study: core.Study, cutoffs: Sequence[tuple[Any, str | None]]) -> core.Study:
-    put = [replace(c, cutoff=k) for c, k in zip(study.candidates, _cutoffs(study, cutoffs), strict=True)]
-    return replace(study, candidates=tuple(put))
+    changes: dict[str, Any] = {
+        "cutoff": None if c.cutoff is None else 0.5,
+        "cutoff_chosen_on": None,
+        "cutoff_chosen_by": {},
+    }
+    return c.model_copy(update=changes)
 
 
 def _key(record: StudyRecord, candidates: list[CandidateRecord], spec: StudySpec) -> str:

@@ -6,7 +6,7 @@ import secrets
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -21,12 +21,17 @@ class Stopped(Exception):  # noqa: N818
     """Someone stopped the work."""
 
 
+class WorkFailedError(Exception):
+    """Work ended in a way that is none of our own."""
+
+
 @dataclass
 class Job:
     """A piece of work.
 
     what : what it is, in words; step : what it does now, the step `done` of `of`
     result : what it gave, once `state` is "done"; error : why not, once it is "failed"
+    place : what on a person's page it is for
     """
 
     id: str
@@ -40,6 +45,7 @@ class Job:
     error: Exception | None = None
     askers: set[int] = field(default_factory=set)
     ended: float = 0.0
+    place: Hashable = None
     over: threading.Event = field(default_factory=threading.Event)
     stopping: threading.Event = field(default_factory=threading.Event)
 
@@ -56,8 +62,8 @@ class Job:
             self.state = "done"
         except Stopped:
             self.state = "stopped"
-        except Exception as e:
-            self.error, self.state = e, "failed"
+        except BaseException as e:  # a panic of a compiled library is no Exception, and the work has ended all the same
+            self.error, self.state = e if isinstance(e, Exception) else WorkFailedError(repr(e)), "failed"
         finally:
             self.ended = time.monotonic()
             self.over.set()
@@ -74,15 +80,23 @@ class Jobs:
         self._jobs: OrderedDict[str, Job] = OrderedDict()
         self._lock = threading.Lock()
 
-    def start(self, key: str, what: str, work: Callable[[Progress], Any], asker: int) -> Job:
-        """Start work; while work of the same key runs, or has just ended well, that is what is followed."""
+    def start(self, key: str, what: str, work: Callable[[Progress], Any], asker: int, place: Hashable = None) -> Job:
+        """Start work; while work of the same key runs, or has just ended well, that is what is followed.
+
+        place : what on a person's page it is for; older work for that same place is let go of, and stops where nobody
+            else waits for it
+        """
         with self._lock:
             self._forget()
+            if place is not None:
+                for older in self._jobs.values():
+                    if older.place == place and older.key != key and not older.over.is_set():
+                        self.stop(older, asker)
             for job in self._jobs.values():
                 if job.key == key and job.answers():
                     job.askers.add(asker)
                     return job
-            job = Job(secrets.token_urlsafe(9), key, what, askers={asker})
+            job = Job(secrets.token_urlsafe(9), key, what, askers={asker}, place=place)
             self._jobs[job.id] = job
         threading.Thread(target=job.run, args=(work,), name=f"job {what}", daemon=True).start()
         return job

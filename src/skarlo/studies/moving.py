@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import lzma
 import re
+import struct
 import zipfile
-from collections.abc import Iterator
+import zlib
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
 from typing import IO, Any
 
@@ -19,29 +23,36 @@ from skarlo.intake.load import load
 from skarlo.intake.problems import refuse
 from skarlo.intake.spec import RuleSpec, read_toml
 
-from .catalog import candidates_of, create, spec_of, study_of
-from .records import StudyRecord, Upload, User
-from .stacking import stack
-from .workspace import Workspace
+from . import catalog
+from .catalog import NewStudy, keep_study, spec_of
+from .records import CandidateRecord, StudyRecord, Upload, User
+from .stacking import keep_stacked, stacked_bytes
+from .workspace import Incoming, Workspace
 
 STUDY = "study.toml"
 CHUNK = 1 << 20
 THEN = (1980, 1, 1, 0, 0, 0)  # no time in the file: the same study gives the same bytes
 
 
-def export(workspace: Workspace, session: Session, study_id: int, out: IO[bytes]) -> str:
-    """Write a study to `out` as zip; returns a name for it. `skarlo evaluate` reads the study.toml inside."""
-    study = study_of(session, study_id)
-    candidates = candidates_of(session, study_id)
+def export(workspace: Workspace, study: StudyRecord, candidates: Sequence[CandidateRecord], out: IO[bytes]) -> str:
+    """Write a study to `out` as zip; returns a name for it. `skarlo evaluate` reads the study.toml inside.
+
+    Raises
+    ------
+    Damaged
+        When a file is not what it was when it was kept.
+    """
     spec = spec_of(study, candidates)
     shas = {0: study.holdout_sha256, **{c.position: c.sha256 for c in candidates}}
     names = _names({0: study.holdout_name, **{c.position: c.file_name for c in candidates}}, shas)
     spec.holdout.path = names[0]
-    for i, c in enumerate(spec.candidates, 1):
-        c.path = names[i]
+    for c, record in zip(spec.candidates, candidates, strict=True):
+        c.path = names[record.position]
     whole = spec.model_dump(mode="python", by_alias=True, exclude_defaults=True, exclude_none=True)
     data = {"format": spec.format, "title": spec.title, **whole}
     folder = _plain(study.title) or "study"
+    for position, name in names.items():
+        workspace.check(shas[position], name)
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
         packed.writestr(_entry(f"{folder}/{STUDY}"), tomli_w.dumps(data))
         for position, name in names.items():
@@ -75,42 +86,95 @@ def _names(given: dict[int, str], shas: dict[int, str]) -> dict[int, str]:
     return out
 
 
-def bring_in(
-    workspace: Workspace, session: Session, user: User, spec: StudySpec, files: dict[str, Upload],
-    progress: Progress | None = None,
-) -> StudyRecord:  # fmt: skip
-    """Make a kept study of a study file and the uploads it names; a cutoff's rule becomes the cutoff it chooses."""
+@dataclass
+class Bringing:
+    """A study file and the files it names, on their way in: read and checked, and not kept yet.
+
+    files : each file by the path that the study file writes, as an upload whose bytes wait in `waiting`
+    """
+
+    user: User
+    workspace: Workspace
+    files: dict[str, Upload] = field(default_factory=dict)
+    waiting: dict[str, Incoming] = field(default_factory=dict)
+    stacked: tuple[Upload, dict[str, Upload]] | None = None
+
+    def take(self, path: str, name: str, chunks: Iterable[bytes]) -> None:
+        """Take the bytes of one file in."""
+        incoming = self.workspace.take_in(chunks)
+        self.waiting.setdefault(incoming.sha256, incoming)
+        if self.waiting[incoming.sha256] is not incoming:
+            incoming.drop()
+        self.files[path] = Upload(sha256=incoming.sha256, name=name, size=incoming.size, user_id=self.user.id or 0)
+
+    def place(self, sha256: str) -> Path:
+        """Where the bytes of a file are by now."""
+        return self.waiting[sha256].path
+
+    def source(self, path: str) -> Source:
+        """A file as it is read."""
+        return Source(self.place(self.files[path].sha256), self.files[path].name)
+
+    def drop(self) -> None:
+        """Let go of what was not kept."""
+        for incoming in self.waiting.values():
+            incoming.drop()
+
+
+def plan(bringing: Bringing, spec: StudySpec, progress: Progress | None = None) -> NewStudy:
+    """Make a study ready of a study file and its files; a cutoff's rule becomes the cutoff that it chooses.
+
+    Raises
+    ------
+    InputError
+        With what is wrong.
+    """
     home = spec.holdout.path
     if home is None:
         home = "\0together"
-        files = {**files, home: stack(workspace, session, user, {k: files[p] for k, p in spec.holdout.files.items()})}
+        parts = {split: bringing.files[path] for split, path in spec.holdout.files.items()}
+        data, name = stacked_bytes({k: bringing.source(p) for k, p in spec.holdout.files.items()})
+        bringing.take(home, name, [data])
+        bringing.stacked = bringing.files[home], parts
         holdout = spec.holdout.model_copy(update={"files": {}, "path": home, "split": SPLIT})
         spec = spec.model_copy(update={"holdout": holdout})
     mapping = spec.holdout.model_dump(exclude={"path"}, exclude_defaults=True, exclude_none=True)
-    found = spec.model_dump(mode="json", by_alias=True, include={"settings", "metrics", "gates", "quoted"},
-                            exclude_defaults=True, exclude_none=True)  # fmt: skip
+    asks = spec.model_dump(mode="json", by_alias=True, include={"settings", "metrics", "gates", "quoted"},
+                           exclude_defaults=True, exclude_none=True)  # fmt: skip
     entries = [c.model_dump(exclude_none=True) for c in spec.candidates]
     if any(isinstance(c.cutoff, RuleSpec) for c in spec.candidates):
-        _chosen(workspace, spec, files, entries)
-    pairs = [(files[c.path or home], entry) for c, entry in zip(spec.candidates, entries, strict=True)]
-    return create(workspace, session, user, spec.title, files[home], mapping, pairs, found, progress)
+        _chosen(bringing, spec, entries)
+    pairs = [(bringing.files[c.path or home], entry) for c, entry in zip(spec.candidates, entries, strict=True)]
+    return catalog.plan(
+        bringing.user, spec.title, bringing.files[home], mapping, pairs, asks, bringing.place, progress
+    )  # fmt: skip
 
 
-def _chosen(workspace: Workspace, spec: StudySpec, files: dict[str, Upload], entries: list[dict[str, Any]]) -> None:
-    study = load(spec, lambda path: Source(workspace.blob(files[path].sha256), files[path].name))
-    for c, entry, told in zip(spec.candidates, entries, core.evaluate(study, "none")["candidates"], strict=False):
+def _chosen(bringing: Bringing, spec: StudySpec, entries: list[dict[str, Any]]) -> None:
+    ready = core.prepare(load(spec, bringing.source))
+    for i, (c, entry) in enumerate(zip(spec.candidates, entries, strict=True)):
         if isinstance(c.cutoff, RuleSpec):
-            cutoff = told["cutoff"]
-            if cutoff is None or cutoff["value"] is None:
+            told = ready.placed(i, ready.study.candidates[i].cutoff).told
+            if told is None or told["value"] is None:
                 raise InputError([Problem(f"candidate {c.name}: {c.cutoff.rule} chooses no cutoff that can be kept")])
-            entry["cutoff"], entry["cutoff_chosen_on"] = cutoff["value"], cutoff["chosen_on"]
+            entry["cutoff"], entry["cutoff_chosen_on"] = told["value"], told["chosen_on"]
+            entry["cutoff_chosen_by"] = {"rule": c.cutoff.rule, **c.cutoff.parameters()}
 
 
-def import_zip(
-    workspace: Workspace, session: Session, user: User, packed: Path, name: str, most: int,
-    progress: Progress | None = None,
-) -> StudyRecord:  # fmt: skip
-    """Make a study of a zip with study.toml and the files it names.
+def keep(session: Session, bringing: Bringing, new: NewStudy) -> StudyRecord:
+    """Keep what was brought in: its files, then the records that name them."""
+    for incoming in bringing.waiting.values():
+        incoming.keep()
+    for upload in bringing.files.values():
+        session.add(upload)
+    session.flush()
+    if bringing.stacked is not None:
+        keep_stacked(session, bringing.user, *bringing.stacked)
+    return keep_study(session, bringing.user, new)
+
+
+def unpack(bringing: Bringing, packed: Path, name: str, most: int) -> StudySpec:
+    """Take in a zip with study.toml and the files it names.
 
     Parameters
     ----------
@@ -119,18 +183,21 @@ def import_zip(
     Raises
     ------
     InputError
-        With what is wrong; nothing is kept then.
+        With what is wrong.
     """
     try:
         with zipfile.ZipFile(packed) as box:
-            return bring_in(workspace, session, user, *_unpacked(workspace, session, user, box, name, most), progress)
-    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError) as e:
-        raise refuse(f"is no zip that can be read: {e}", file=name) from e
+            return _unpacked(bringing, box, name, most)
+    except NOT_A_ZIP as e:
+        raise refuse(f"is not a zip that can be read: {e}", file=name) from e
 
 
-def _unpacked(
-    workspace: Workspace, session: Session, user: User, box: zipfile.ZipFile, name: str, most: int
-) -> tuple[StudySpec, dict[str, Upload]]:
+# What reading a damaged zip raises, each at its own place.
+NOT_A_ZIP = (zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, struct.error, EOFError, NotImplementedError,
+             RuntimeError, UnicodeDecodeError, OverflowError, IndexError, KeyError, lzma.LZMAError)  # fmt: skip
+
+
+def _unpacked(bringing: Bringing, box: zipfile.ZipFile, name: str, most: int) -> StudySpec:
     inside = {PurePosixPath(i.filename): i for i in box.infolist() if not i.is_dir()}
     studies = sorted((p for p in inside if p.name == STUDY), key=lambda p: len(p.parts))
     if not studies:
@@ -138,8 +205,9 @@ def _unpacked(
     home = studies[0].parent
     if inside[studies[0]].file_size > CHUNK:
         raise refuse("is too large for a study file", file=STUDY)
-    spec = parse_spec(read_toml(box.read(inside[studies[0]]), STUDY), STUDY)
-    files: dict[str, Upload] = {}
+    with box.open(inside[studies[0]]) as f:
+        data = b"".join(_chunks(f, inside[studies[0]].file_size))
+    spec = parse_spec(read_toml(data, STUDY), STUDY)
     room = most
     for path in dict.fromkeys([*spec.holdout.paths, *(c.path for c in spec.candidates if c.path)]):
         info = inside.get(home / path)
@@ -149,10 +217,8 @@ def _unpacked(
         if room < 0:
             raise refuse(f"unpacks to more than {most >> 20:,} MB", file=name)
         with box.open(info) as f:
-            sha256, size = workspace.keep_stream(_chunks(f, info.file_size))
-        files[path] = Upload(sha256=sha256, name=PurePosixPath(path).name, size=size, user_id=user.id or 0)
-        session.add(files[path])
-    return spec, files
+            bringing.take(path, PurePosixPath(path).name, _chunks(f, info.file_size))
+    return spec
 
 
 def _chunks(f: IO[bytes], size: int) -> Iterator[bytes]:

@@ -76,13 +76,28 @@ class CandidateRecord(SQLModel, table=True):
     columns: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
     cutoff: float | None = None
     cutoff_chosen_on: str | None = None
-    in_use: bool = False
+    cutoff_chosen_by: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False))
+    runs_now: bool = False
     version_number: int = 1
     deleted: datetime | None = None
 
 
+class ChoiceRecord(SQLModel, table=True):
+    """A cutoff that was set for a candidate: where its rows were looked at, and how. Only ever added to; of a number
+    that was set twice the first time says how it came about."""
+
+    __tablename__ = "choice"
+    id: int | None = Field(default=None, primary_key=True)
+    candidate_id: int = Field(foreign_key="candidate.id", ondelete="CASCADE", index=True)
+    value: float
+    chosen_on: str | None = None
+    chosen_by: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False))
+    user_id: int = Field(foreign_key="user.id")
+    at: datetime = Field(default_factory=now)
+
+
 class VersionRecord(SQLModel, table=True):
-    """One file of a candidate, with what changed; the candidate bears a copy of the one in use."""
+    """One file of a candidate, with what changed; the candidate bears a copy of the one evaluated."""
 
     __tablename__ = "candidate_version"
     __table_args__ = (UniqueConstraint("candidate_id", "number"),)
@@ -108,6 +123,7 @@ class DossierRecord(SQLModel, table=True):
     decision_candidate: str | None = None
     decision_cutoff: float | None = None
     decision_note: str = ""
+    number: int = 0  # of the changes to it and its exhibits so far
     changed: datetime = Field(default_factory=now)
 
 
@@ -125,7 +141,8 @@ class ExhibitRecord(SQLModel, table=True):
 
 
 class RevisionRecord(SQLModel, table=True):
-    """A frozen dossier. Its content is a blob whose SHA-256 is the revision's fingerprint."""
+    """A frozen dossier. Its content is a blob whose SHA-256 is the revision's fingerprint. `author_id` submitted it;
+    `author_ids` are all who wrote of it since the revision before."""
 
     __tablename__ = "revision"
     __table_args__ = (UniqueConstraint("study_id", "number"),)
@@ -134,6 +151,7 @@ class RevisionRecord(SQLModel, table=True):
     number: int
     sha256: str
     author_id: int = Field(foreign_key="user.id")
+    author_ids: list[int] = Field(default_factory=list, sa_column=Column(JSON, nullable=False))
     created: datetime = Field(default_factory=now)
 
 

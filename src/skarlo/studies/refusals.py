@@ -19,5 +19,21 @@ class Conflict(Refusal):
     """The request does not fit the state things are in."""
 
 
+class Damaged(Conflict):
+    """A kept file is not what it was when it was kept, so nothing is concluded from it."""
+
+
+class Outdated(Refusal):
+    """What is to be changed was changed by someone else meanwhile."""
+
+
+class Unconditional(Refusal):
+    """A change must say which state it changes."""
+
+
 class Forbidden(Refusal):
     """This person may not do this."""
+
+
+class Held(Refusal):
+    """Another server has the workspace."""

@@ -11,24 +11,26 @@ from skarlo.intake.holdout import stacked
 
 from .accounts import note
 from .records import Upload, User
-from .workspace import Workspace
 
 
-def stack(workspace: Workspace, session: Session, user: User, parts: dict[str, Upload]) -> Upload:
-    """One upload of several: their rows one after another, with a column that names the split.
+def stacked_bytes(parts: dict[str, Source]) -> tuple[bytes, str]:
+    """One table of several as Parquet, and a name for it: their rows one after another, with a column that names the
+    split.
 
     Raises
     ------
     InputError
-        When their columns differ; nothing is kept then.
+        When their columns differ.
     """
-    tables = {split: read_table(Source(workspace.blob(u.sha256), u.name)) for split, u in parts.items()}
-    whole = stacked(tables, {split: u.name for split, u in parts.items()})
+    whole = stacked({split: read_table(s) for split, s in parts.items()}, {k: s.name for k, s in parts.items()})
     out = io.BytesIO()
     whole.write_parquet(out)
-    stem = "-and-".join(u.name.partition(".")[0] for u in parts.values())[:80]
-    upload = Upload(sha256=workspace.keep(out.getvalue()), name=f"{stem}.parquet", size=len(out.getvalue()),
-                    user_id=user.id or 0)  # fmt: skip
+    stem = "-and-".join(s.name.partition(".")[0] for s in parts.values())[:80]
+    return out.getvalue(), f"{stem}.parquet"
+
+
+def keep_stacked(session: Session, user: User, upload: Upload, parts: dict[str, Upload]) -> Upload:
+    """Keep a table that was put together, with what it is made of in the trail."""
     session.add(upload)
     session.flush()
     made_of = {split: {"file": u.name, "sha256": u.sha256} for split, u in parts.items()}

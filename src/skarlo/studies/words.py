@@ -1,13 +1,14 @@
-"""A person's word on a warning: why it is right as it stands. It goes into the report."""
+"""A person's explanation of a warning: why it is acceptable. It goes into the report."""
 
 from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import NotRequired
 
 from sqlmodel import Session, select
+from typing_extensions import TypedDict
 
 from skarlo.core.values import Finding
 
@@ -16,8 +17,15 @@ from .records import User, WordRecord, now
 from .refusals import Missing, Refusal
 
 
+class Word(TypedDict):
+    """An explanation, and whose it is."""
+
+    word: str
+    by: str
+
+
 class Answered(Finding):
-    """A finding with its key, and the word on it where there is one."""
+    """A finding with its key, and the explanation of it where there is one."""
 
     key: str
     word: NotRequired[str]
@@ -25,36 +33,42 @@ class Answered(Finding):
 
 
 def key_of(finding: Finding) -> str:
-    """What a finding is about, without how its numbers read: a word outlives a moved cutoff."""
-    where = {k: v for k, v in finding["where"].items() if not isinstance(v, int | float | list)}
+    """What a finding is about, without how its numbers read: an explanation outlives a moved cutoff."""
+    where = {k: v for k, v in finding["where"].items() if not isinstance(v, int | float | list) and v is not None}
     return hashlib.sha256(json.dumps([finding["code"], where], sort_keys=True).encode()).hexdigest()[:16]
 
 
-def answered(session: Session, study_id: int, findings: Sequence[Finding]) -> list[Answered]:
-    """Findings with the words on them."""
-    words = {w.finding: w for w in session.exec(select(WordRecord).where(WordRecord.study_id == study_id))}
+def words_of(session: Session, study_id: int) -> dict[str, Word]:
+    """The explanations of a study, by what they are of."""
+    out: dict[str, Word] = {}
+    for w in session.exec(select(WordRecord).where(WordRecord.study_id == study_id)):
+        user = session.get(User, w.user_id)
+        out[w.finding] = {"word": w.text, "by": user.name if user else ""}
+    return out
+
+
+def answered(findings: Sequence[Finding], words: Mapping[str, Word]) -> list[Answered]:
+    """Findings with the explanations of them."""
     out: list[Answered] = []
     for f in findings:
         one: Answered = {"level": f["level"], "code": f["code"], "message": f["message"], "where": f["where"],
                          "key": key_of(f)}  # fmt: skip
-        word = words.get(one["key"])
-        if word is not None:
-            user = session.get(User, word.user_id)
-            one["word"], one["by"] = word.text, user.name if user else ""
+        if one["key"] in words:
+            one["word"], one["by"] = words[one["key"]]["word"], words[one["key"]]["by"]
         out.append(one)
     return out
 
 
 def say(session: Session, user: User, study_id: int, findings: Sequence[Finding], key: str, text: str) -> None:
-    """Keep a word on a warning; an empty one takes it back.
+    """Keep an explanation of a warning; an empty one takes it back.
 
-    Raises Missing where no finding has the key, Refusal for what is no warning.
+    Raises Missing where no finding has the key, Refusal for what is not a warning.
     """
     found = next((f for f in findings if key_of(f) == key), None)
     if found is None:
         raise Missing("there is no such finding any more", "key")
     if found["level"] != "warning":
-        raise Refusal("only a warning wants a word", "key")
+        raise Refusal("only a warning needs an explanation", "key")
     kept = session.get(WordRecord, (study_id, key))
     if not text.strip():
         if kept is not None:

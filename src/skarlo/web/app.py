@@ -13,6 +13,7 @@ from typing import Any
 from flask import Response, g, jsonify, request, send_from_directory
 from flask_login import current_user
 from flask_openapi3 import Info, OpenAPI
+from sqlalchemy.exc import SQLAlchemyError
 
 from skarlo import __version__
 from skarlo.studies import deleting, sweeping
@@ -52,9 +53,7 @@ def create_app(
     app.extensions["skarlo-evaluator"] = Evaluator(workspace)
     app.extensions["skarlo-jobs"] = Jobs()
     app.extensions["skarlo-uploads"] = Remembered(64)
-    with workspace.session() as records:
-        deleting.purge(records)
-        sweeping.sweep(workspace, records)
+    _clear(workspace)
     security.install(app, LOOPBACK if hosts is None else hosts, https)
     problems.install(app)
     jobs.install(app)
@@ -64,6 +63,19 @@ def create_app(
     _pages(app)
     _logging(app)
     return app
+
+
+def _clear(workspace: Workspace) -> None:
+    """Remove what was deleted long ago; what cannot go is said, and keeps no server from starting."""
+    try:
+        with workspace.writing() as records:
+            _, stayed = deleting.purge(records)
+        if stayed:
+            LOG.warning("cannot be cleared", extra={"fields": {"records": stayed}})
+        with workspace.writing() as records:
+            sweeping.sweep(workspace, records)
+    except (SQLAlchemyError, OSError) as e:
+        LOG.error("clearing failed", exc_info=e)
 
 
 def _pages(app: OpenAPI) -> None:

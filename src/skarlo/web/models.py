@@ -5,16 +5,17 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, RootModel
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, RootModel
 
-from skarlo.core import Explanation, Results
+from skarlo.core import Results, Unfolded
+from skarlo.core.results import HoldoutResult
+from skarlo.intake.account import Account
 from skarlo.intake.guess import Guess
-from skarlo.intake.look import Look
 from skarlo.studies.records import ROLES
 from skarlo.studies.words import Answered
 
-View = Literal["line-up", "matrix", "curves", "cutoff"]
-Step = Literal["intake", "line-up", "matrix", "curves", "cutoff", "dossier"]
+View = Literal["roster", "matrix", "curves", "cutoff"]
+Step = Literal["intake", "roster", "matrix", "curves", "cutoff", "dossier"]
 
 
 class Strict(BaseModel):
@@ -29,6 +30,27 @@ def _numbers(value: Any) -> Any:
 
 
 Finite = Annotated[float, Field(allow_inf_nan=False)]
+Id = Annotated[int, Field(ge=0, le=2**63 - 1)]  # what a record can be numbered with
+MOST_NESTED, MOST_TOLD = 20, 1 << 16
+
+
+def _small(value: Any) -> Any:
+    """How a candidate was made: not nested without end, nor without end at all."""
+    if len(repr(value)) > MOST_TOLD or _depth(value) > MOST_NESTED:
+        raise ValueError(f"is nested more than {MOST_NESTED} deep, or longer than {MOST_TOLD >> 10} kB")
+    return value
+
+
+def _depth(value: Any) -> int:
+    """How deep a value is nested, as far as it matters."""
+    depth, level = 0, [value]
+    while level and depth <= MOST_NESTED:
+        level = [x for v in level if isinstance(v, dict | list) for x in (v.values() if isinstance(v, dict) else v)]
+        depth += 1
+    return depth
+
+
+MadeWith = Annotated[dict[str, Any], AfterValidator(_small)]
 
 
 class Problem(BaseModel):
@@ -53,6 +75,7 @@ class SessionOut(BaseModel):
     """Who is signed in here, and the token that changes must carry in X-CSRFToken."""
 
     user: UserOut | None
+    may: list[Literal["write", "sign"]] = Field(description="what the person's role allows")
     csrf: str
 
 
@@ -79,7 +102,7 @@ class UploadQuery(BaseModel):
 
 
 class UploadPath(BaseModel):
-    upload_id: int
+    upload_id: Id
 
 
 class UploadOut(BaseModel):
@@ -121,7 +144,7 @@ class ShowIn(Strict):
 class HoldoutIn(Strict):
     """What each column of the hold-out is, in the words of the study file."""
 
-    upload: int
+    upload: Id
     id: str | None = None
     truth: str
     positive: str | None = None
@@ -140,49 +163,49 @@ class HoldoutIn(Strict):
 
 
 class CandidateIn(Strict):
-    upload: int
+    upload: Id
     name: str = Field(min_length=1, max_length=80)
     id: str | None = None
     score: str | None = None
-    label: str | None = None
+    predicted: str | None = None
     probabilities: dict[str, str] | None = None
     cutoff: Finite | None = None
-    in_use: bool = False
+    runs_now: bool = False
     no_answer: Literal["error", "wrong", "left_out"] = "error"
     reason: str | None = None
     price: str | None = None
     price_per_1000: Annotated[float, Field(ge=0, allow_inf_nan=False)] | None = None
     latency_ms: Annotated[float, Field(ge=0, allow_inf_nan=False)] | None = None
     version: str | None = Field(default=None, max_length=200)
-    made_with: dict[str, Any] = {}
+    made_with: MadeWith = {}
 
 
 class VersionIn(Strict):
     """A new file of a candidate; which column is what is left out where it is as before."""
 
-    upload: int
+    upload: Id
     id: str | None = None
     score: str | None = None
-    label: str | None = None
+    predicted: str | None = None
     reason: str | None = None
     price: str | None = None
     price_per_1000: Annotated[float, Field(ge=0, allow_inf_nan=False)] | None = None
     latency_ms: Annotated[float, Field(ge=0, allow_inf_nan=False)] | None = None
     version: str | None = Field(default=None, max_length=200)
-    made_with: dict[str, Any] = {}
+    made_with: MadeWith = {}
     note: str = Field(default="", max_length=2000)
 
 
 class StudyPath(BaseModel):
-    study_id: int
+    study_id: Id
 
 
 class CandidatePath(StudyPath):
-    position: int
+    position: Id
 
 
 class VersionPath(CandidatePath):
-    number: int
+    number: Id
 
 
 class DeletedLine(BaseModel):
@@ -203,7 +226,7 @@ class DeletedList(BaseModel):
 
 class DeletedPath(BaseModel):
     kind: Literal["study", "candidate", "version"]
-    record_id: int
+    record_id: Id
 
 
 class RestoredOut(BaseModel):
@@ -215,16 +238,16 @@ class RestoredOut(BaseModel):
 class StackIn(Strict):
     """One upload for each split of a hold-out."""
 
-    parts: dict[str, int] = Field(min_length=2, max_length=20)
+    parts: dict[str, Id] = Field(min_length=2, max_length=20)
 
 
 class MadeWithOut(BaseModel):
     """How a candidate was made, read from TOML or JSON."""
 
-    made_with: dict[str, Any]
+    made_with: MadeWith
 
 
-class LookOut(RootModel[Look]):
+class AccountOut(RootModel[Account]):
     """The fields of a hold-out, and how each candidate's answers joined."""
 
 
@@ -247,9 +270,9 @@ class WordIn(Strict):
 class JoinQuery(BaseModel):
     """Two uploads and the columns that are to join them."""
 
-    holdout: int
+    holdout: Id
     holdout_id: str
-    answers: int
+    answers: Id
     answers_id: str
 
 
@@ -257,14 +280,8 @@ class JoinPath(BaseModel):
     which: Literal["matched", "missing", "extra", "doubled"]
 
 
-class ImportedOut(BaseModel):
-    """The study that was made."""
-
-    id: int
-
-
 class JoinOut(BaseModel):
-    """How many ids matched, are missing from the answers, are no row of the hold-out, or stand twice."""
+    """How many ids matched, are missing from the answers, are not rows of the hold-out, or stand twice."""
 
     matched: int
     missing: int
@@ -275,7 +292,7 @@ class JoinOut(BaseModel):
 class StudyIn(Strict):
     title: str = Field(min_length=1, max_length=200)
     holdout: HoldoutIn
-    candidates: list[CandidateIn] = Field(min_length=1, max_length=26)
+    candidates: list[CandidateIn] = Field(min_length=1)
     quoted: list[QuotedIn] = []
 
 
@@ -287,7 +304,8 @@ class StudyLine(BaseModel):
     candidates: list[str]
     exhibits: int
     revisions: int
-    stamp: str | None
+    stamp: str | None = Field(description="of the last revision")
+    signed: int | None = Field(description="the number of the last revision that is signed")
 
 
 class StudyList(BaseModel):
@@ -316,9 +334,21 @@ class CandidateOut(BaseModel):
     columns: dict[str, Any]
     cutoff: float | None
     cutoff_chosen_on: str | None
-    in_use: bool
+    cutoff_chosen: str = Field(description="where and how the cutoff was chosen, in words")
+    runs_now: bool
     version_number: int
     versions: list[VersionOut]
+
+
+class MetricInfo(BaseModel):
+    """What there is to know of a metric: its title, which way is better, and what it reads. A cutoff changes what reads
+    counts."""
+
+    name: str
+    title: str
+    short: str
+    better: Literal["higher", "lower", "neither"]
+    needs: Literal["counts", "scores", "probabilities"]
 
 
 class StudyOut(BaseModel):
@@ -326,7 +356,7 @@ class StudyOut(BaseModel):
     title: str
     author: str
     created: datetime
-    holdout: dict[str, Any]
+    holdout: HoldoutResult
     mapping: dict[str, Any]
     holdout_file: str
     balance: dict[str, dict[str, int]]
@@ -334,6 +364,9 @@ class StudyOut(BaseModel):
     steps_read: list[str]
     revision: int
     stamp: str | None
+    may: list[Literal["write", "sign"]] = Field(description="what the role of who asks allows")
+    metrics: list[MetricInfo]
+    headline: list[str] = Field(description="the metrics that stand side by side where nobody chose otherwise")
 
 
 class JobPath(BaseModel):
@@ -373,20 +406,24 @@ class ResultsOut(RootModel[Results]):
 class ScopeQuery(CutoffsQuery):
     view: View
     split: str
-    show: Annotated[list[int], BeforeValidator(_numbers)]
+    show: Annotated[list[Id], BeforeValidator(_numbers)] = []
 
 
 class SentenceOut(BaseModel):
+    """A sentence, and the cutoffs that it speaks of, as they were asked for."""
+
     sentence: str
+    cutoffs: str
 
 
-class ExplainQuery(CutoffsQuery):
+class UnfoldQuery(CutoffsQuery):
     candidate: str
     split: str
     metric: str
+    of: str | None = Field(default=None, description="a class, an average, a slice, or an expected base rate")
 
 
-class ExplanationOut(RootModel[Explanation]):
+class UnfoldedOut(RootModel[Unfolded]):
     """One number, unfolded."""
 
 
@@ -395,14 +432,18 @@ class SplitQuery(BaseModel):
 
 
 class TallyOut(BaseModel):
-    """Counts at each distinct score from the highest down: rows at or above it, by actual class."""
+    """True and false positives with the cutoff at each of ascending places, the k-th at (first + k) / 10**digits; sums
+    of weights where rows have them. `positives` and `negatives` are all rows, the unanswered ones among them."""
 
     position: int
-    score: list[float]
-    tp: list[int]
-    fp: list[int]
-    positives: int
-    negatives: int
+    first: int
+    digits: int
+    tp: list[float]
+    fp: list[float]
+    positives: float
+    negatives: float
+    unanswered_positive: float
+    unanswered_negative: float
 
 
 class TalliesOut(BaseModel):
@@ -410,12 +451,12 @@ class TalliesOut(BaseModel):
 
 
 class CutoffPath(StudyPath):
-    position: int
+    position: Id
 
 
 class CutoffIn(Strict):
     value: Finite
-    chosen_on: str | None = None
+    chosen_on: str = Field(description="the split whose rows were looked at when it was chosen")
 
 
 class StepPath(StudyPath):
@@ -424,19 +465,19 @@ class StepPath(StudyPath):
 
 class ScopeBody(Strict):
     split: str
-    show: list[int] = Field(min_length=1)
-    cutoffs: dict[int, Finite] = {}
+    show: list[Id] = Field(min_length=1)
+    cutoffs: dict[Id, Finite] = {}
 
 
 class ExhibitIn(Strict):
     view: View
     scope: ScopeBody
     caption: str = Field(default="", max_length=2000)
-    position: int | None = None
+    position: Id | None = None
 
 
 class ExhibitPath(StudyPath):
-    exhibit_id: int
+    exhibit_id: Id
 
 
 class CaptionIn(Strict):
@@ -444,7 +485,7 @@ class CaptionIn(Strict):
 
 
 class OrderIn(Strict):
-    order: list[int]
+    order: list[Id]
 
 
 class ExhibitOut(BaseModel):
@@ -455,11 +496,13 @@ class ExhibitOut(BaseModel):
 
 
 class DossierIn(Strict):
-    heading: str | None = Field(default=None, max_length=300)
-    summary: str | None = Field(default=None, max_length=100_000)
+    """What is to change; what is left out stays."""
+
+    heading: str = Field(default="", max_length=300)
+    summary: str = Field(default="", max_length=100_000)
     decision_candidate: str | None = None
     decision_cutoff: Finite | None = None
-    decision_note: str | None = Field(default=None, max_length=20_000)
+    decision_note: str = Field(default="", max_length=20_000)
 
 
 class VerdictOut(BaseModel):
@@ -474,16 +517,27 @@ class RevisionOut(BaseModel):
     number: int
     sha256: str
     author: str
-    author_id: int
+    author_ids: list[int] = Field(description="everybody who wrote of it: none of them signs it")
     submitted: str
     stamp: str
     verdict: VerdictOut | None
 
 
+class DossierDraftOut(BaseModel):
+    """A first draft of the argument, from the numbers at the kept cutoffs."""
+
+    text: str
+
+
 class DossierOut(BaseModel):
+    """The draft report. `number` counts its changes and is its ETag; `differs` says where exhibits and the decision
+    stand at different cutoffs."""
+
+    number: int
     heading: str
     summary: str
-    drafted: str
+    differs: list[str]
+    decision_chosen: str = Field(description="where and how the decision's cutoff was chosen, in words")
     decision_candidate: str | None
     decision_cutoff: float | None
     decision_note: str
@@ -493,7 +547,7 @@ class DossierOut(BaseModel):
 
 
 class RevisionPath(BaseModel):
-    revision_id: int
+    revision_id: Id
 
 
 class SignIn(Strict):

@@ -51,7 +51,7 @@ def signed_in() -> User:
     return cast(User, current_user.user)
 
 
-def needs(what: str) -> Callable[[F], F]:
+def needs(what: accounts.Right) -> Callable[[F], F]:
     """Refuse users whose role does not allow it."""
 
     def wrap(route: F) -> F:
@@ -86,7 +86,7 @@ def install(app: Flask, hosts: list[str], https: bool) -> None:
 
     @manager.user_loader  # type: ignore[untyped-decorator]
     def load(token: str) -> Account | None:
-        with workspace().session() as records:
+        with workspace().reading() as records:
             user = accounts.whose(records, token)
         return Account(user, token) if user else None
 

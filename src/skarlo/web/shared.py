@@ -1,26 +1,29 @@
-"""What the routes share."""
+"""What the routes share.
+
+A route that only reads looks the records up, lets go of them, and then computes. A route that changes something does so
+in a transaction of its own, and answers after it: what a person decided is kept whatever becomes of the answer.
+"""
 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, TypeVar, cast
 
 from flask import Response, current_app, request
 from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel
-from sqlmodel import Session
 
 from skarlo import core
 from skarlo.core.steps import Progress
 from skarlo.intake import Read
 from skarlo.intake.write import as_json
-from skarlo.studies.evaluating import Evaluator
+from skarlo.studies.evaluating import Asked, Evaluator, Facts
 from skarlo.studies.jobs import Job, Jobs, Stopped
 
 from .models import JobOut, Problem, UploadOut
-from .security import signed_in
+from .security import signed_in, workspace
 
 T = TypeVar("T")
 api = APIBlueprint(
@@ -59,7 +62,7 @@ class Made:
     @property
     def then(self) -> str:
         """Where the study is."""
-        return f"/api/v1/studies/{self.study_id}"
+        return study_address(self.study_id)
 
 
 @dataclass(frozen=True)
@@ -72,6 +75,11 @@ class Taken:
     def then(self) -> str:
         """Where it is."""
         return f"/api/v1/uploads/{self.upload.id}"
+
+
+def study_address(study_id: int) -> str:
+    """Where a study is."""
+    return f"/api/v1/studies/{study_id}"
 
 
 class Pending(Exception):  # noqa: N818
@@ -96,20 +104,23 @@ def _patience() -> float:
     return float(current_app.config.get("PATIENCE", PATIENCE))
 
 
-def awaited(key: str, what: str, work: Callable[[Progress], T], then: str | None = None) -> T:
+def awaited(key: str, what: str, work: Callable[[Progress], T], then: str | None = None, place: str | None = None) -> T:
     """What work gives, if it comes soon.
 
     Parameters
     ----------
     key : work of one key is done once, however many ask
     then : where the answer will be; None when the job itself says so
+    place : what on the page it is for, where the page says which page it is (X-Page): older work for it is stopped
 
     Raises
     ------
     Pending
         When it takes longer: the answer is then 202 with the job to follow.
     """
-    job = jobs().start(key, what, work, signed_in().id or 0)
+    page = request.headers.get("X-Page", "")[:80]
+    where = (signed_in().id, page, place) if page and place else None
+    job = jobs().start(key, what, work, signed_in().id or 0, where)
     if not job.over.wait(_patience()):
         raise Pending(job, then)
     if job.error is not None:
@@ -119,36 +130,47 @@ def awaited(key: str, what: str, work: Callable[[Progress], T], then: str | None
     return cast(T, job.result)
 
 
-def results_of(
-    records: Session, study_id: int, cutoffs: dict[int, float] | None = None, then: str | None = None
-) -> core.Results:
-    """The results of a study.
+def asked_of(study_id: int, cutoffs: Mapping[int, float] | None = None, seen_on: str = "") -> Asked:
+    """What is asked of a study, as the records say now. Raises Missing."""
+    with workspace().reading() as records:
+        return evaluator().asked(records, study_id, cutoffs, seen_on)
+
+
+def results_of(asked: Asked, then: str | None = None) -> core.Results:
+    """The results that are asked for.
 
     Parameters
     ----------
-    then : where the answer will be if it is not there yet; an answer that only reads will be where it was asked for,
-        and any other is waited for: what it changed must not be taken back
+    then : where the answer will be if it is not there yet; where it was asked for if left out
 
     Raises
     ------
     Pending
         When they take long.
     """
-    asked, measured = evaluator().asked(records, study_id, cutoffs), evaluator().measured
-    then = then or _here()
-    if then is None or evaluator().is_measured(asked):
+    measured = evaluator().measured
+    if evaluator().is_measured(asked):
         return measured(asked)
-    return awaited(asked.key, "evaluating", lambda tell: measured(asked, tell), then)
+    place = f"results {request.path}"
+    return awaited(asked.key, "evaluating", lambda tell: measured(asked, tell), then or here(), place)
 
 
-def _here() -> str | None:
-    return request.full_path.rstrip("?") if request.method == "GET" else None
+def here() -> str:
+    """The address that is asked for."""
+    return request.full_path.rstrip("?")
 
 
-def read_of(records: Session, study_id: int) -> Read:
-    """The files of a study, read. Raises Pending when they take long and the answer only reads."""
-    asked, read = evaluator().asked(records, study_id), evaluator().read
-    then = _here()
-    if then is None or evaluator().is_read(asked):
+def facts_of(asked: Asked, then: str | None = None) -> Facts:
+    """What is told of a study without evaluating it. Raises Pending when its files take long to read."""
+    facts = evaluator().facts
+    if evaluator().has_facts(asked):
+        return facts(asked)
+    return awaited(f"facts {asked.plain_key}", "reading the files", lambda tell: facts(asked, tell), then or here())
+
+
+def read_of(asked: Asked) -> Read:
+    """The files of a study, read. Raises Pending when they take long."""
+    read = evaluator().read
+    if evaluator().is_read(asked):
         return read(asked)
-    return awaited(f"read {asked.plain_key}", "reading the files", lambda tell: read(asked, tell), then)
+    return awaited(f"read {asked.plain_key}", "reading the files", lambda tell: read(asked, tell), here())

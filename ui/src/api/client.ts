@@ -30,8 +30,12 @@ export function takeToken(session: Session): Session {
   return session;
 }
 
+/** Which page asks: a newer request for the same part of it stops the work for an older one. */
+const PAGE = crypto.getRandomValues(new Uint32Array(2)).join("-");
+
 const changes: Middleware = {
   onRequest({ request }) {
+    request.headers.set("X-Page", PAGE);
     if (request.method !== "GET") request.headers.set("X-CSRFToken", token);
     return request;
   },
@@ -61,8 +65,7 @@ async function outcome<T>(job: Job): Promise<T> {
   if (ended?.problem) throw problemOf(ended.problem.status, ended.problem);
   if (ended?.state === "stopped") throw new ProblemError(409, "You stopped this. Nothing of it is kept.");
   const then = ended?.then ?? job.then;
-  if (!then)
-    throw new ProblemError(0, "The server was started anew meanwhile. Look whether it was done, or try again.");
+  if (!then) throw new ProblemError(0, "The server restarted. Check whether the change was saved, or try again.");
   return got<T>(fetched<T>(then));
 }
 
@@ -106,7 +109,7 @@ export function upload(
       else if (request.status === 202) resolve(outcome<Schemas["UploadOut"]>(body as Job));
       else reject(problemOf(request.status, body));
     };
-    request.onerror = () => reject(new ProblemError(0, "The upload broke off."));
+    request.onerror = () => reject(new ProblemError(0, "The upload was interrupted. Send the file again."));
     request.send(file);
   });
 }

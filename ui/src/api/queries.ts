@@ -45,10 +45,10 @@ export const useResults = (id: number, cutoffs: string | null) =>
     placeholderData: keepPreviousData,
   });
 
-export const useLook = (id: number) =>
+export const useFields = (id: number) =>
   useQuery({
-    queryKey: ["look", id],
-    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/look", { params: at(id) })),
+    queryKey: ["fields", id],
+    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/fields", { params: at(id) })),
     staleTime: Number.POSITIVE_INFINITY,
   });
 
@@ -59,7 +59,7 @@ export const useFindings = (id: number, cutoffs: string) =>
     placeholderData: keepPreviousData,
   });
 
-export const sayWord = (id: number, key: string, text: string) =>
+export const explain = (id: number, key: string, text: string) =>
   got(
     api.PUT("/api/v1/studies/{study_id}/findings/{key}", { params: { path: { study_id: id, key } }, body: { text } }),
   );
@@ -76,11 +76,17 @@ export const useJoin = (query: JoinQuery | null) =>
 
 export type ScopeQuery = { view: Schemas["ExhibitOut"]["view"]; split: string; show: number[]; cutoffs: string };
 
+/** The sentence of a view; `isPlaceholderData` while it is still the one of another scope. */
 export const useSentence = (id: number, query: ScopeQuery) =>
   useQuery({
     queryKey: ["sentence", id, query],
     queryFn: () => got(api.GET("/api/v1/studies/{study_id}/sentence", { params: { ...at(id), query } })),
     placeholderData: keepPreviousData,
+  });
+
+export const useDraft = (id: number) =>
+  useMutation({
+    mutationFn: () => got(api.GET("/api/v1/studies/{study_id}/dossier/draft", { params: at(id) })),
   });
 
 export const useTallies = (id: number, split: string) =>
@@ -90,14 +96,14 @@ export const useTallies = (id: number, split: string) =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
-export const useExplanation = (
+export const useUnfolded = (
   id: number,
   query: { candidate: string; split: string; metric: string; cutoffs: string },
   on: boolean,
 ) =>
   useQuery({
-    queryKey: ["explain", id, query],
-    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/explain", { params: { ...at(id), query } })),
+    queryKey: ["unfold", id, query],
+    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/unfold", { params: { ...at(id), query } })),
     enabled: on,
   });
 
@@ -114,7 +120,10 @@ export function useDossierChange<T>(id: number, change: (input: T) => Promise<Do
     mutationKey: ["dossier", id],
     scope: { id: `dossier-${id}` },
     mutationFn: change,
-    onSuccess: (dossier) => queries.setQueryData(["dossier", id], dossier),
+    onSuccess: (dossier) => {
+      queries.setQueryData(["dossier", id], dossier);
+    },
+    onError: () => void queries.invalidateQueries({ queryKey: ["dossier", id] }),
   });
 }
 
@@ -122,6 +131,32 @@ export function useDossierChange<T>(id: number, change: (input: T) => Promise<Do
 export const useDossierSaving = (id: number) => useIsMutating({ mutationKey: ["dossier", id] }) > 0;
 
 type Exhibit = Schemas["ExhibitIn"];
+
+const known = (id: number) => client.getQueryData<Dossier>(["dossier", id]);
+
+/**
+ * Change the dossier from the state that is shown. Where it was changed meanwhile, the newer state takes its place; if
+ * what this change starts from is still as it was, it is made all the same, and otherwise refused: nobody's words go
+ * over another's unseen.
+ */
+async function conditionally(
+  id: number,
+  same: (newer: Dossier) => boolean,
+  send: (etag: string) => Promise<Dossier>,
+): Promise<Dossier> {
+  const etag = (dossier: Dossier | undefined) => `"${dossier?.number ?? 0}"`;
+  try {
+    return await send(etag(known(id)));
+  } catch (e) {
+    if (!(e instanceof ProblemError && e.status === 412)) throw e;
+    const newer = await got(api.GET("/api/v1/studies/{study_id}/dossier", { params: at(id) }));
+    client.setQueryData(["dossier", id], newer);
+    if (!same(newer)) throw e;
+    return await send(etag(newer));
+  }
+}
+
+type Change = Schemas["DossierIn"];
 
 export const dossierCalls = (id: number) => ({
   pin: (body: Omit<Exhibit, "caption"> & { caption?: string }) =>
@@ -131,14 +166,32 @@ export const dossierCalls = (id: number) => ({
         body: { ...body, caption: body.caption ?? "" },
       }),
     ),
-  change: (body: Schemas["DossierIn"]) =>
-    got(api.PATCH("/api/v1/studies/{study_id}/dossier", { params: at(id), body })),
-  caption: ({ exhibit, caption }: { exhibit: number; caption: string }) =>
-    got(
-      api.PATCH("/api/v1/studies/{study_id}/exhibits/{exhibit_id}", {
-        params: { path: { study_id: id, exhibit_id: exhibit } },
-        body: { caption },
-      }),
+  /** `from`: what the fields held when they were changed. */
+  change: ({ to, from }: { to: Change; from: Change }) =>
+    conditionally(
+      id,
+      (newer) => (Object.keys(from) as (keyof Change)[]).every((key) => newer[key] === from[key]),
+      (etag) =>
+        got(
+          api.PATCH("/api/v1/studies/{study_id}/dossier", {
+            params: at(id),
+            headers: { "If-Match": etag },
+            body: to,
+          }),
+        ),
+    ),
+  caption: ({ exhibit, caption, from }: { exhibit: number; caption: string; from: string }) =>
+    conditionally(
+      id,
+      (newer) => newer.exhibits.some((e) => e.id === exhibit && e.caption === from),
+      (etag) =>
+        got(
+          api.PATCH("/api/v1/studies/{study_id}/exhibits/{exhibit_id}", {
+            params: { path: { study_id: id, exhibit_id: exhibit } },
+            headers: { "If-Match": etag },
+            body: { caption },
+          }),
+        ),
     ),
   unpin: (exhibit: number) =>
     got(
@@ -150,10 +203,21 @@ export const dossierCalls = (id: number) => ({
     got(api.PUT("/api/v1/studies/{study_id}/exhibits", { params: at(id), body: { order } })),
 });
 
-export const keepCutoff = (id: number, position: number, value: number, chosen_on: string | null): Promise<Study> =>
-  got(
-    api.PUT("/api/v1/studies/{study_id}/candidates/{position}/cutoff", {
-      params: { path: { study_id: id, position } },
-      body: { value, chosen_on },
-    }),
-  );
+/** Keep a cutoff; one goes after another, in the order they were set. */
+export function useCutoffKeeping(id: number) {
+  const queries = useQueryClient();
+  return useMutation({
+    scope: { id: `cutoffs-${id}` },
+    mutationFn: ({ position, ...body }: { position: number; value: number; chosen_on: string }) =>
+      got(
+        api.PUT("/api/v1/studies/{study_id}/candidates/{position}/cutoff", {
+          params: { path: { study_id: id, position } },
+          body,
+        }),
+      ),
+    onSuccess: (study: Study) => {
+      queries.setQueryData(["study", id], study);
+      for (const key of ["dossier", "findings"]) void queries.invalidateQueries({ queryKey: [key, id] });
+    },
+  });
+}

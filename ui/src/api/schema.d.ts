@@ -186,7 +186,7 @@ export interface paths {
         get: operations["api_read_study_studies__int_study_id__get"];
         put?: never;
         post?: never;
-        /** Delete a study; it can be taken back for 30 days. */
+        /** Delete a study; it can be restored for 30 days. */
         delete: operations["api_delete_study_studies__int_study_id__delete"];
         options?: never;
         head?: never;
@@ -227,7 +227,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/studies/{study_id}/explain": {
+    "/api/v1/studies/{study_id}/unfold": {
         parameters: {
             query?: never;
             header?: never;
@@ -235,7 +235,7 @@ export interface paths {
             cookie?: never;
         };
         /** One number, unfolded. */
-        get: operations["api_read_explanation_studies__int_study_id__explain_get"];
+        get: operations["api_read_unfolded_studies__int_study_id__unfold_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -251,7 +251,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The counts that the live cutoff reads, for every candidate that gives a score. */
+        /**
+         * The counts that the live cutoff reads, for every candidate that gives a score: exact at each place where the
+         * @description handle can stand.
+         */
         get: operations["api_read_tallies_studies__int_study_id__tallies_get"];
         put?: never;
         post?: never;
@@ -269,7 +272,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Keep a candidate's cutoff. */
+        /**
+         * Keep a candidate's cutoff, set by hand while the rows of a split were looked at. It is kept at once, before
+         * @description anything is evaluated at it.
+         */
         put: operations["api_keep_cutoff_studies__int_study_id__candidates__int_position__cutoff_put"];
         post?: never;
         delete?: never;
@@ -309,8 +315,28 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Change the heading, the argument or the decision; what is left out stays. */
+        /**
+         * Change the heading, the argument or the decision; what is left out stays. If-Match must carry the ETag of the
+         * @description dossier that is changed.
+         */
         patch: operations["api_change_dossier_studies__int_study_id__dossier_patch"];
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/dossier/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A first draft of the argument, from the numbers at the kept cutoffs. */
+        get: operations["api_read_draft_studies__int_study_id__dossier_draft_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/studies/{study_id}/exhibits": {
@@ -345,7 +371,7 @@ export interface paths {
         delete: operations["api_unpin_studies__int_study_id__exhibits__int_exhibit_id__delete"];
         options?: never;
         head?: never;
-        /** Change an exhibit's caption. */
+        /** Change an exhibit's caption. If-Match must carry the ETag of the dossier that is changed. */
         patch: operations["api_caption_studies__int_study_id__exhibits__int_exhibit_id__patch"];
         trace?: never;
     };
@@ -366,15 +392,18 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/studies/{study_id}/look": {
+    "/api/v1/studies/{study_id}/fields": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The fields of the hold-out, how strongly each alone tells the classes apart, and how the answers joined. */
-        get: operations["api_read_look_studies__int_study_id__look_get"];
+        /**
+         * The fields of the hold-out, over all its rows, how strongly each alone tells the classes apart, and how the
+         * @description answers joined.
+         */
+        get: operations["api_read_fields_studies__int_study_id__fields_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -390,7 +419,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What was noticed in the rows and the results at the kept cutoffs, with the words on warnings. */
+        /** What was noticed in the rows and the results at the kept cutoffs, with the explanations of warnings. */
         get: operations["api_read_findings_studies__int_study_id__findings_get"];
         put?: never;
         post?: never;
@@ -408,7 +437,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Say why a warning is right as it stands; the word goes into the report. */
+        /** Explain why a warning is acceptable; the explanation goes into the report. */
         put: operations["api_answer_warning_studies__int_study_id__findings__key__put"];
         post?: never;
         delete?: never;
@@ -548,7 +577,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take an upload as a candidate's next version; it joins and checks first, and is then the one in use. */
+        /** Take an upload as a candidate's next version; it joins and checks first, and is evaluated from then on. */
         post: operations["api_add_version_studies__int_study_id__candidates__int_position__versions_post"];
         delete?: never;
         options?: never;
@@ -564,10 +593,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Put a version in use. */
+        /** Evaluate a version from now on. */
         put: operations["api_use_version_studies__int_study_id__candidates__int_position__versions__int_number__put"];
         post?: never;
-        /** Delete a version that is not in use; it can be taken back for 30 days. */
+        /** Delete a version that is not evaluated here; it can be restored for 30 days. */
         delete: operations["api_delete_version_studies__int_study_id__candidates__int_position__versions__int_number__delete"];
         options?: never;
         head?: never;
@@ -584,7 +613,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Delete a candidate; it can be taken back for 30 days. */
+        /** Delete a candidate; it can be restored for 30 days. */
         delete: operations["api_delete_candidate_studies__int_study_id__candidates__int_position__delete"];
         options?: never;
         head?: never;
@@ -598,7 +627,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What was deleted and can be taken back, last deleted first. */
+        /** What was deleted and can be restored, last deleted first. */
         get: operations["api_read_deleted_deleted_get"];
         put?: never;
         post?: never;
@@ -617,7 +646,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take a deletion back. */
+        /** Restore what was deleted. */
         post: operations["api_restore_deleted__kind___int_record_id__restore_post"];
         delete?: never;
         options?: never;
@@ -703,8 +732,11 @@ export interface components {
             sha256: string;
             /** Author */
             author: string;
-            /** Author Id */
-            author_id: number;
+            /**
+             * Author Ids
+             * @description everybody who wrote of it: none of them signs it
+             */
+            author_ids: number[];
             /** Submitted */
             submitted: string;
             /** Stamp */
@@ -848,8 +880,16 @@ export interface components {
             exhibits: number;
             /** Revisions */
             revisions: number;
-            /** Stamp */
+            /**
+             * Stamp
+             * @description of the last revision
+             */
             stamp: string | null;
+            /**
+             * Signed
+             * @description the number of the last revision that is signed
+             */
+            signed: number | null;
         };
         /** StudyOut */
         StudyOut: {
@@ -864,10 +904,7 @@ export interface components {
              * Format: date-time
              */
             created: string;
-            /** Holdout */
-            holdout: {
-                [key: string]: unknown;
-            };
+            holdout: components["schemas"]["HoldoutResult"];
             /** Mapping */
             mapping: {
                 [key: string]: unknown;
@@ -888,6 +925,18 @@ export interface components {
             revision: number;
             /** Stamp */
             stamp: string | null;
+            /**
+             * May
+             * @description what the role of who asks allows
+             */
+            may: ("write" | "sign")[];
+            /** Metrics */
+            metrics: components["schemas"]["MetricInfo"][];
+            /**
+             * Headline
+             * @description the metrics that stand side by side where nobody chose otherwise
+             */
+            headline: string[];
         };
         /** CandidateOut */
         CandidateOut: {
@@ -911,12 +960,67 @@ export interface components {
             cutoff: number | null;
             /** Cutoff Chosen On */
             cutoff_chosen_on: string | null;
-            /** In Use */
-            in_use: boolean;
+            /**
+             * Cutoff Chosen
+             * @description where and how the cutoff was chosen, in words
+             */
+            cutoff_chosen: string;
+            /** Runs Now */
+            runs_now: boolean;
             /** Version Number */
             version_number: number;
             /** Versions */
             versions: components["schemas"]["VersionOut"][];
+        };
+        /** HoldoutResult */
+        HoldoutResult: {
+            /** Sha256 */
+            sha256: string | null;
+            /** Rows */
+            rows: number;
+            /** Classes */
+            classes: string[];
+            /** Positive */
+            positive: string | null;
+            /** Names */
+            names?: {
+                [key: string]: string;
+            };
+            /** Words */
+            words?: {
+                [key: string]: string;
+            };
+            /** Splits */
+            splits: {
+                [key: string]: number;
+            };
+            /** Report On */
+            report_on: string;
+            /** Tune On */
+            tune_on: string | null;
+        };
+        /**
+         * MetricInfo
+         * @description What there is to know of a metric: its title, which way is better, and what it reads. A cutoff changes what reads
+         *     counts.
+         */
+        MetricInfo: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Short */
+            short: string;
+            /**
+             * Better
+             * @enum {string}
+             */
+            better: "higher" | "lower" | "neither";
+            /**
+             * Needs
+             * @enum {string}
+             */
+            needs: "counts" | "scores" | "probabilities";
         };
         /**
          * VersionOut
@@ -973,10 +1077,10 @@ export interface components {
              */
             score?: string | null;
             /**
-             * Label
+             * Predicted
              * @default null
              */
-            label?: string | null;
+            predicted?: string | null;
             /**
              * Probabilities
              * @default null
@@ -990,10 +1094,10 @@ export interface components {
              */
             cutoff?: number | null;
             /**
-             * In Use
+             * Runs Now
              * @default false
              */
-            in_use?: boolean;
+            runs_now?: boolean;
             /**
              * No Answer
              * @default error
@@ -1201,8 +1305,8 @@ export interface components {
             made_with: {
                 [key: string]: unknown;
             };
-            /** In Use */
-            in_use: boolean;
+            /** Runs Now */
+            runs_now: boolean;
             /** Price Per 1000 */
             price_per_1000?: number;
             /** Latency Ms */
@@ -1236,7 +1340,9 @@ export interface components {
         };
         /**
          * CutoffResult
-         * @description `flags` is "nothing" where a rule flags nothing; `why` says why no cutoff satisfies the rule.
+         * @description `rule` is "fixed" for a cutoff set in advance, "by hand" for one set while looking at the rows of `chosen_on`, or
+         *     the rule that chose it there, with its parameters. `flags` is "nothing" where a rule flags nothing; `why` says why
+         *     no cutoff satisfies the rule.
          */
         CutoffResult: {
             /** Value */
@@ -1245,6 +1351,10 @@ export interface components {
             flags?: string;
             /** Rule */
             rule: string;
+            /** Parameters */
+            parameters?: {
+                [key: string]: number;
+            };
             /** Chosen On */
             chosen_on: string | null;
             /** Why */
@@ -1307,7 +1417,11 @@ export interface components {
             /** Cutoff */
             cutoff: (number | null)[];
         };
-        /** GateResult */
+        /**
+         * GateResult
+         * @description A gate, and what came of it. `bound` is "least" where `read` must be at least `needed`, "most" where at most;
+         *     `against` names the candidate of whose value the paired difference is taken.
+         */
         GateResult: {
             /** Text */
             text: string;
@@ -1337,55 +1451,25 @@ export interface components {
             rows: number;
             /** Denominator */
             denominator: number | null;
+            /** Bound */
+            bound: string;
+            /** Against */
+            against: string | null;
             /** Why */
             why?: string;
             more_rows?: components["schemas"]["MoreRows"];
         };
-        /** HoldoutResult */
-        HoldoutResult: {
-            /** Sha256 */
-            sha256: string | null;
-            /** Rows */
-            rows: number;
-            /** Classes */
-            classes: string[];
-            /** Positive */
-            positive: string | null;
-            /** Names */
-            names?: {
-                [key: string]: string;
-            };
-            /** Words */
-            words?: {
-                [key: string]: string;
-            };
-            /** Splits */
-            splits: {
-                [key: string]: number;
-            };
-            /** Report On */
-            report_on: string;
-            /** Tune On */
-            tune_on: string | null;
-        };
         /**
-         * InUseResult
-         * @description Numbers restated for a base rate in use.
+         * Lead
+         * @description Who leads on a metric, whom the data cannot separate from the best, and whom no test compares with the leader.
          */
-        InUseResult: {
-            /** Base Rate */
-            base_rate: number;
-            /** Metrics */
-            metrics: {
-                [key: string]: components["schemas"]["Metric"];
-            };
-        };
-        /** Lead */
         Lead: {
             /** Leader */
             leader: string;
-            /** Not Told Apart */
-            not_told_apart: string[];
+            /** Not Separated */
+            not_separated: string[];
+            /** Not Tested */
+            not_tested: string[];
         };
         /**
          * Metric
@@ -1444,6 +1528,28 @@ export interface components {
             high: number[];
             /** All */
             all: number[];
+        };
+        /**
+         * Outcomes
+         * @description Rows by outcome, one class read against the rest; with sampling weights, sums of these.
+         *
+         *     `fn` and `tn` follow the actual class: `fn` are all positives that were not found, those without an answer among
+         *     them, `tn` the negatives that were predicted negative. `unanswered_positive` and `unanswered_negative` are the rows
+         *     without an answer of each, where these count as wrong; so tp + fn + fp + tn + unanswered_negative is all rows.
+         */
+        Outcomes: {
+            /** Tp */
+            tp: number;
+            /** Fp */
+            fp: number;
+            /** Fn */
+            fn: number;
+            /** Tn */
+            tn: number;
+            /** Unanswered Positive */
+            unanswered_positive: number;
+            /** Unanswered Negative */
+            unanswered_negative: number;
         };
         /**
          * OwnMetricResult
@@ -1551,6 +1657,18 @@ export interface components {
             why?: string;
         };
         /**
+         * RestatedResult
+         * @description Numbers restated for an expected base rate.
+         */
+        RestatedResult: {
+            /** Base Rate */
+            base_rate: number;
+            /** Metrics */
+            metrics: {
+                [key: string]: components["schemas"]["Metric"];
+            };
+        };
+        /**
          * Results
          * @description Everything that was computed for a study: a function of its inputs alone.
          */
@@ -1647,8 +1765,10 @@ export interface components {
         };
         /**
          * SplitResult
-         * @description One candidate on one split. `matrix`: rows actual, columns predicted, in class order; with rows without an
-         *     answer counted wrong one more column, last. Null where no cutoff could be set.
+         * @description One candidate on one split.
+         *
+         *     `matrix`: rows actual, columns predicted, in class order; with rows without an answer counted wrong one more column,
+         *     last. Null where no cutoff could be set. `outcomes` are given for two classes, where there is a matrix.
          */
         SplitResult: {
             /** Rows */
@@ -1661,6 +1781,7 @@ export interface components {
             no_answer: number;
             /** Matrix */
             matrix: number[][] | null;
+            outcomes?: components["schemas"]["Outcomes"];
             /** Metrics */
             metrics: {
                 [key: string]: components["schemas"]["Metric"];
@@ -1683,26 +1804,31 @@ export interface components {
             calibration?: {
                 [key: string]: unknown;
             };
-            /** In Use */
-            in_use?: components["schemas"]["InUseResult"] | components["schemas"]["InUseResult"][];
+            /** At Expected Base Rate */
+            at_expected_base_rate?: components["schemas"]["RestatedResult"] | components["schemas"]["RestatedResult"][];
             /** Slices */
             slices?: components["schemas"]["SliceResult"][];
         };
-        /** SentenceOut */
+        /**
+         * SentenceOut
+         * @description A sentence, and the cutoffs that it speaks of, as they were asked for.
+         */
         SentenceOut: {
             /** Sentence */
             sentence: string;
+            /** Cutoffs */
+            cutoffs: string;
         };
         /**
-         * ExplanationOut
+         * UnfoldedOut
          * @description One number, unfolded.
          */
-        ExplanationOut: components["schemas"]["Explanation"];
+        UnfoldedOut: components["schemas"]["Unfolded"];
         /**
-         * Explanation
+         * Unfolded
          * @description One number, unfolded. Every text is a whole sentence, or empty where there is nothing to say.
          */
-        Explanation: {
+        Unfolded: {
             /** Title */
             title: string;
             /** Meaning */
@@ -1726,13 +1852,16 @@ export interface components {
         };
         /**
          * TallyOut
-         * @description Counts at each distinct score from the highest down: rows at or above it, by actual class.
+         * @description True and false positives with the cutoff at each of ascending places, the k-th at (first + k) / 10**digits; sums
+         *     of weights where rows have them. `positives` and `negatives` are all rows, the unanswered ones among them.
          */
         TallyOut: {
             /** Position */
             position: number;
-            /** Score */
-            score: number[];
+            /** First */
+            first: number;
+            /** Digits */
+            digits: number;
             /** Tp */
             tp: number[];
             /** Fp */
@@ -1741,6 +1870,10 @@ export interface components {
             positives: number;
             /** Negatives */
             negatives: number;
+            /** Unanswered Positive */
+            unanswered_positive: number;
+            /** Unanswered Negative */
+            unanswered_negative: number;
         };
         /** CutoffIn */
         CutoffIn: {
@@ -1748,18 +1881,29 @@ export interface components {
             value: number;
             /**
              * Chosen On
-             * @default null
+             * @description the split whose rows were looked at when it was chosen
              */
-            chosen_on?: string | null;
+            chosen_on: string;
         };
-        /** DossierOut */
+        /**
+         * DossierOut
+         * @description The draft report. `number` counts its changes and is its ETag; `differs` says where exhibits and the decision
+         *     stand at different cutoffs.
+         */
         DossierOut: {
+            /** Number */
+            number: number;
             /** Heading */
             heading: string;
             /** Summary */
             summary: string;
-            /** Drafted */
-            drafted: string;
+            /** Differs */
+            differs: string[];
+            /**
+             * Decision Chosen
+             * @description where and how the decision's cutoff was chosen, in words
+             */
+            decision_chosen: string;
             /** Decision Candidate */
             decision_candidate: string | null;
             /** Decision Cutoff */
@@ -1781,7 +1925,7 @@ export interface components {
              * View
              * @enum {string}
              */
-            view: "line-up" | "matrix" | "curves" | "cutoff";
+            view: "roster" | "matrix" | "curves" | "cutoff";
             scope: components["schemas"]["ScopeBody"];
             /** Caption */
             caption: string;
@@ -1800,18 +1944,29 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /** DossierIn */
+        /**
+         * DossierDraftOut
+         * @description A first draft of the argument, from the numbers at the kept cutoffs.
+         */
+        DossierDraftOut: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * DossierIn
+         * @description What is to change; what is left out stays.
+         */
         DossierIn: {
             /**
              * Heading
-             * @default null
+             * @default
              */
-            heading?: string | null;
+            heading?: string;
             /**
              * Summary
-             * @default null
+             * @default
              */
-            summary?: string | null;
+            summary?: string;
             /**
              * Decision Candidate
              * @default null
@@ -1824,9 +1979,9 @@ export interface components {
             decision_cutoff?: number | null;
             /**
              * Decision Note
-             * @default null
+             * @default
              */
-            decision_note?: string | null;
+            decision_note?: string;
         };
         /** ExhibitIn */
         ExhibitIn: {
@@ -1834,7 +1989,7 @@ export interface components {
              * View
              * @enum {string}
              */
-            view: "line-up" | "matrix" | "curves" | "cutoff";
+            view: "roster" | "matrix" | "curves" | "cutoff";
             scope: components["schemas"]["ScopeBody"];
             /**
              * Caption
@@ -1858,10 +2013,20 @@ export interface components {
             order: number[];
         };
         /**
-         * LookOut
+         * AccountOut
          * @description The fields of a hold-out, and how each candidate's answers joined.
          */
-        LookOut: components["schemas"]["Look"];
+        AccountOut: components["schemas"]["Account"];
+        /**
+         * Account
+         * @description What came in.
+         */
+        Account: {
+            /** Fields */
+            fields: components["schemas"]["FieldSummary"][];
+            /** Joins */
+            joins: components["schemas"]["Joined"][];
+        };
         /**
          * Bar
          * @description One bar of a field's small figure: a value or a stretch of numbers, with its rows by class.
@@ -1877,10 +2042,10 @@ export interface components {
             high?: number;
         };
         /**
-         * FieldGlance
+         * FieldSummary
          * @description One field: its kind ("number", "category", "text", "date" or "constant"), gaps, values, and what it tells.
          */
-        FieldGlance: {
+        FieldSummary: {
             /** Name */
             name: string;
             /** Kind */
@@ -1921,16 +2086,6 @@ export interface components {
             first_missing: string[];
         };
         /**
-         * Look
-         * @description What came in.
-         */
-        Look: {
-            /** Fields */
-            fields: components["schemas"]["FieldGlance"][];
-            /** Joins */
-            joins: components["schemas"]["Joined"][];
-        };
-        /**
          * FindingsOut
          * @description What was noticed, with the words on warnings.
          */
@@ -1940,7 +2095,7 @@ export interface components {
         };
         /**
          * Answered
-         * @description A finding with its key, and the word on it where there is one.
+         * @description A finding with its key, and the explanation of it where there is one.
          */
         Answered: {
             /** Level */
@@ -1970,7 +2125,7 @@ export interface components {
         };
         /**
          * JoinOut
-         * @description How many ids matched, are missing from the answers, are no row of the hold-out, or stand twice.
+         * @description How many ids matched, are missing from the answers, are not rows of the hold-out, or stand twice.
          */
         JoinOut: {
             /** Matched */
@@ -1988,6 +2143,11 @@ export interface components {
          */
         SessionOut: {
             user: components["schemas"]["UserOut"] | null;
+            /**
+             * May
+             * @description what the person's role allows
+             */
+            may: ("write" | "sign")[];
             /** Csrf */
             csrf: string;
         };
@@ -2028,10 +2188,10 @@ export interface components {
              */
             score?: string | null;
             /**
-             * Label
+             * Predicted
              * @default null
              */
-            label?: string | null;
+            predicted?: string | null;
             /**
              * Reason
              * @default null
@@ -3169,9 +3329,9 @@ export interface operations {
             query: {
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
-                view: "line-up" | "matrix" | "curves" | "cutoff";
+                view: "roster" | "matrix" | "curves" | "cutoff";
                 split: string;
-                show: number[];
+                show?: number[];
             };
             header?: never;
             path: {
@@ -3246,7 +3406,7 @@ export interface operations {
             };
         };
     };
-    api_read_explanation_studies__int_study_id__explain_get: {
+    api_read_unfolded_studies__int_study_id__unfold_get: {
         parameters: {
             query: {
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
@@ -3254,6 +3414,8 @@ export interface operations {
                 candidate: string;
                 split: string;
                 metric: string;
+                /** @description a class, an average, a slice, or an expected base rate */
+                of?: string | null;
             };
             header?: never;
             path: {
@@ -3269,7 +3431,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ExplanationOut"];
+                    "application/json": components["schemas"]["UnfoldedOut"];
                 };
             };
             /** @description Accepted */
@@ -3431,6 +3593,15 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -3484,7 +3655,7 @@ export interface operations {
             header?: never;
             path: {
                 study_id: number;
-                step: "intake" | "line-up" | "matrix" | "curves" | "cutoff" | "dossier";
+                step: "intake" | "roster" | "matrix" | "curves" | "cutoff" | "dossier";
             };
             cookie?: never;
         };
@@ -3497,6 +3668,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -3564,15 +3744,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DossierOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -3644,6 +3815,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DossierOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_read_draft_studies__int_study_id__dossier_draft_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DossierDraftOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -3786,6 +4051,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DossierOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -3964,8 +4238,26 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4033,7 +4325,7 @@ export interface operations {
             };
         };
     };
-    api_read_look_studies__int_study_id__look_get: {
+    api_read_fields_studies__int_study_id__fields_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -4050,7 +4342,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LookOut"];
+                    "application/json": components["schemas"]["AccountOut"];
                 };
             };
             /** @description Accepted */
@@ -4208,6 +4500,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FindingsOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -5058,6 +5359,15 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -5127,6 +5437,15 @@ export interface operations {
                     "application/json": components["schemas"]["StudyOut"];
                 };
             };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -5193,6 +5512,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */

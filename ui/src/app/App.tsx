@@ -8,8 +8,8 @@ import { DossierView } from "../views/dossier/DossierView";
 import { RevisionView } from "../views/dossier/RevisionView";
 import { IntakeView } from "../views/intake/IntakeView";
 import { NewStudy } from "../views/intake/NewStudy";
-import { LineUpView } from "../views/line-up/LineUpView";
 import { MatrixView } from "../views/matrix/MatrixView";
+import { RosterView } from "../views/roster/RosterView";
 import { SignIn } from "../views/sign-in/SignIn";
 import { Studies } from "../views/studies/Studies";
 import { StudyFrame } from "./StudyFrame";
@@ -53,9 +53,9 @@ const router = createBrowserRouter([
         path: "/studies/:studyId",
         element: <StudyFrame />,
         children: [
-          { index: true, element: <Navigate to="line-up" replace /> },
+          { index: true, element: <Navigate to="roster" replace /> },
           { path: "intake", element: <IntakeView /> },
-          { path: "line-up", element: <LineUpView /> },
+          { path: "roster", element: <RosterView /> },
           { path: "matrix", element: <MatrixView /> },
           { path: "curves", element: <CurvesView /> },
           { path: "cutoff", element: <CutoffView /> },

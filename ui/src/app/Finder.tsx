@@ -15,7 +15,7 @@ export function Finder({ open, onOpenChange }: { open: boolean; onOpenChange: (o
   const [typed, setTyped] = useState("");
   const [at, setAt] = useState(0);
   const everything = useMemo((): Found[] => {
-    const search = writeAddress(scope).toString();
+    const search = writeAddress(scope, scope.study).toString();
     return [
       ...OPEN_STEPS.map((s) => ({
         text: titleOf(s),

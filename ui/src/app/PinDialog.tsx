@@ -2,6 +2,7 @@ import { useState } from "react";
 import { dossierCalls, useDossierChange } from "../api/queries";
 import { Button, Fault } from "../parts/basics";
 import { Modal } from "../parts/Modal";
+import { several } from "../parts/number";
 import { useScope } from "./scope";
 import { titleOf, type View } from "./steps";
 import { remember } from "./undo";
@@ -52,12 +53,12 @@ export function PinDialog({ open, onOpenChange, view }: Props) {
           }}
         />
         <p className="text-sm text-soft mt-1">
-          Kept with it: the {split} rows, {show.length} {show.length === 1 ? "candidate" : "candidates"}, their cutoffs.
+          Kept with it: the {split} rows, {several(show.length, "candidate")}, their cutoffs.
         </p>
         <Fault error={pin.error} />
         <div className="flex gap-2 mt-3 justify-end">
           <Button onClick={() => onOpenChange(false)}>Cancel</Button>
-          <Button kind="scarlet" type="submit" disabled={pin.isPending || show.length === 0}>
+          <Button kind="strong" type="submit" disabled={pin.isPending || show.length === 0}>
             Pin it
           </Button>
         </div>

@@ -2,6 +2,8 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { useDossier } from "../api/queries";
 import { Button } from "../parts/basics";
+import { several } from "../parts/number";
+import { GatesNow } from "./Gates";
 import { useScope, writeAddress } from "./scope";
 import { isView, titleOf } from "./steps";
 import { undo, useUndo } from "./undo";
@@ -47,7 +49,7 @@ export function Rail({ step, onPin }: { step: string; onPin: () => void }) {
     <aside aria-label="Dossier" className="w-[216px] shrink-0 border-l border-rule bg-raised flex flex-col min-h-0">
       <header className="flex items-baseline gap-2 px-3.5 pt-4 pb-2">
         <h2 className="text-lg flex-1">Dossier</h2>
-        <span className="text-sm text-soft">{exhibits.length === 1 ? "1 exhibit" : `${exhibits.length} exhibits`}</span>
+        <span className="text-sm text-soft">{several(exhibits.length, "exhibit")}</span>
         <button
           type="button"
           aria-label="Fold the dossier away"
@@ -63,11 +65,14 @@ export function Rail({ step, onPin }: { step: string; onPin: () => void }) {
             <Link
               to={{
                 pathname: `/studies/${scope.study.id}/${e.view}`,
-                search: writeAddress({
-                  split: e.scope.split,
-                  show: e.scope.show,
-                  cutoffs: { ...scope.cutoffs, ...e.scope.cutoffs },
-                }).toString(),
+                search: writeAddress(
+                  {
+                    split: e.scope.split,
+                    show: e.scope.show,
+                    cutoffs: { ...scope.cutoffs, ...e.scope.cutoffs },
+                  },
+                  scope.study,
+                ).toString(),
               }}
               className="block"
             >
@@ -88,17 +93,20 @@ export function Rail({ step, onPin }: { step: string; onPin: () => void }) {
           </li>
         )}
       </ol>
-      <div className="p-3.5 space-y-2 border-t border-rule">
+      <div className="border-t border-rule pt-2.5">
+        <GatesNow />
+      </div>
+      <div className="px-3.5 pb-3.5 space-y-2">
         {scope.mayWrite && !scope.many && isView(step) && (
           <Button kind="strong" className="w-full" onClick={onPin}>
             Pin this view <span className="kbd">P</span>
           </Button>
         )}
         <Link
-          to={{ pathname: `/studies/${scope.study.id}/dossier`, search: writeAddress(scope).toString() }}
-          className="block text-center bg-scarlet text-on-accent font-semibold rounded-md px-2.5 py-1.5 hover:opacity-90"
+          to={{ pathname: `/studies/${scope.study.id}/dossier`, search: writeAddress(scope, scope.study).toString() }}
+          className="block text-center underline underline-offset-2 px-2.5 py-1 hover:text-soft"
         >
-          {scope.mayWrite ? "To the dossier" : "Read the dossier"}
+          {scope.mayWrite ? "Open the dossier" : "Read the dossier"}
         </Link>
         {last && (
           <button type="button" className="text-sm text-soft link w-full text-left" onClick={() => void undo()}>

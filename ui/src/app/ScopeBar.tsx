@@ -1,14 +1,14 @@
 import { DropdownMenu } from "radix-ui";
 import { Tile } from "../parts/basics";
-import { count, shown } from "../parts/number";
-import { useScope } from "./scope";
+import { asSet, several, shown } from "../parts/number";
+import { metricOf, useScope } from "./scope";
 import { ITEM, MENU } from "./TopBar";
 
 /** What is being read: it governs every view. */
 export function ScopeBar() {
-  const { study, split, show, all, go, positive, query, many, results } = useScope();
+  const { study, split, show, all, go, positive, query, many, results, pending } = useScope();
   const rows = (name: string) => Object.values(study.balance[name] ?? {}).reduce((a, b) => a + b, 0);
-  const share = all[0]?.part.metrics.prevalence?.value ?? null;
+  const share = all[0] ? metricOf(all[0].part, "prevalence").value : null;
   const splits = Object.keys(study.balance);
   const named = (name: string) => (name === "all" ? "All rows" : name[0]?.toUpperCase() + name.slice(1));
   return (
@@ -16,20 +16,22 @@ export function ScopeBar() {
       aria-label="What is being read"
       className="flex items-center gap-2 px-4 min-h-[44px] py-1.5 shrink-0 border-b border-rule bg-raised flex-wrap"
       data-cutoffs={query}
+      data-pending={pending}
     >
       <span className="text-sm text-soft">Reading</span>
       <DropdownMenu.Root modal={false}>
         <DropdownMenu.Trigger className="border border-rule bg-sheet rounded-md px-2.5 py-1" data-part="split">
-          <b className="font-semibold">{named(split)}</b> {count(rows(split))} rows{splits.length > 1 && " ▾"}
+          <b className="font-semibold">{named(split)}</b> {several(rows(split), "row")}
+          {splits.length > 1 && " ▾"}
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content align="start" sideOffset={4} className={MENU}>
             {splits.map((name) => (
               <DropdownMenu.Item key={name} className={ITEM} onSelect={() => go({ split: name })}>
-                <b className="font-semibold">{named(name)}</b> {count(rows(name))} rows
+                <b className="font-semibold">{named(name)}</b> {several(rows(name), "row")}
                 <span className="text-soft">
                   {name === study.holdout.report_on && " · reported on"}
-                  {name === study.holdout.tune_on && " · choices are made here"}
+                  {name === study.holdout.tune_on && " · cutoffs are chosen here"}
                 </span>
               </DropdownMenu.Item>
             ))}
@@ -38,7 +40,7 @@ export function ScopeBar() {
       </DropdownMenu.Root>
       <span className="border border-rule bg-sheet rounded-md px-2.5 py-1">
         {many ? (
-          `${results.holdout.classes.length} classes`
+          several(results.holdout.classes.length, "class", "classes")
         ) : (
           <>
             class <b className="font-semibold">{positive}</b>{" "}
@@ -62,7 +64,7 @@ export function ScopeBar() {
             <Tile position={c.position} letter={c.letter} off={!on} />
             <span className="max-w-36 truncate">{c.name}</span>
             <span className="text-xs text-soft">
-              {c.shownCutoff !== null ? `≥ ${shown(c.shownCutoff)}` : c.in_use ? "in use now" : c.gives}
+              {c.shownCutoff !== null ? `≥ ${asSet(c.shownCutoff)}` : c.runs_now ? "runs now" : c.gives}
             </span>
           </button>
         );

@@ -1,46 +1,53 @@
 import { Link } from "react-router";
-import { useDossier } from "../api/queries";
-import { count } from "../parts/number";
-import { type Scope, useScope, writeAddress } from "./scope";
+import { useDossier, useFindings } from "../api/queries";
+import { PENDING } from "../parts/basics";
+import { asSet, count, named, several, shown } from "../parts/number";
+import { metricOf, type Scope, useScope, writeAddress } from "./scope";
 import { STEPS, type Step } from "./steps";
 
-type State = { mark: "read" | "needs" | "new"; note: string };
+/** `note`: what was found there. `needs`: it waits for the person. */
+type State = { read: boolean; needs: boolean; note: string };
 
-/** The steps in order, each with its state: the checklist for sign-off. */
+/** The steps in order, each with its state, as a printed checklist: the checklist for sign-off. */
 export function Spine({ step }: { step: string }) {
   const scope = useScope();
   const dossier = useDossier(scope.study.id).data;
-  const search = writeAddress(scope).toString();
-  const exhibits = dossier?.exhibits.length ?? 0;
+  const findings = useFindings(scope.study.id, scope.query).data?.findings;
+  const search = writeAddress(scope, scope.study).toString();
+  const open = (findings ?? []).filter((f) => f.level === "warning" && !f.word).length;
+  const found: Found = { open, exhibits: dossier?.exhibits.length ?? 0, decision: dossier?.decision_candidate ?? null };
   return (
     <nav aria-label="Steps" className="w-[164px] shrink-0 border-r border-rule py-3 overflow-auto">
       <ol>
-        {STEPS.map(({ title, step: open }, i) => {
+        {STEPS.map(({ title, step: open }) => {
           if (!open)
             return (
               <li key={title} aria-disabled="true" className="flex gap-3 px-3.5 py-[7px] text-soft">
-                <Mark mark="absent" number={i + 1} />
+                <Box kind="absent" />
                 <span>
                   <span className="block leading-tight">{title}</span>
-                  <span className="text-xs">not there yet</span>
+                  <span className="text-xs">not available yet</span>
                 </span>
               </li>
             );
           const here = step === open || (open === "dossier" && step === "revisions");
-          const state = stateOf(open, scope, exhibits, dossier?.decision_candidate ?? null);
+          const state = stateOf(open, scope, found);
+          const kind = state.needs ? "needs" : state.read ? "read" : "new";
           return (
             <li key={title}>
               <Link
                 to={{ pathname: `/studies/${scope.study.id}/${open}`, search }}
                 aria-current={here ? "page" : undefined}
                 data-step={open}
-                data-state={state.mark}
-                className={`flex gap-3 px-3.5 py-[7px] border-l-[3px] ${here ? "bg-sheet border-scarlet" : "border-transparent hover:bg-light"}`}
+                data-state={kind}
+                className={`flex gap-3 px-3.5 py-[7px] border-l-[3px] ${here ? "bg-sheet border-ink" : "border-transparent hover:bg-light"}`}
               >
-                <Mark mark={state.mark} number={i + 1} />
+                <Box kind={kind} />
                 <span className="min-w-0">
                   <span className={`block leading-tight ${here ? "font-semibold" : ""}`}>{title}</span>
-                  <span className="text-xs text-soft">{state.note}</span>
+                  <span className={`block text-xs break-words ${state.needs ? "text-scarlet" : "text-soft"}`}>
+                    {state.read || state.needs ? state.note : "not opened"}
+                  </span>
                 </span>
               </Link>
             </li>
@@ -51,37 +58,82 @@ export function Spine({ step }: { step: string }) {
   );
 }
 
-function stateOf(step: Step, scope: Scope, exhibits: number, decision: string | null): State {
-  const { study, results } = scope;
-  const read = study.steps_read.includes(step);
-  const seen = (note: string): State => ({ mark: read ? "read" : "new", note: read ? note : "not opened" });
-  if (step === "intake") return seen(`${count(results.holdout.rows)} rows`);
-  if (step === "line-up")
-    return seen(study.candidates.length === 1 ? "1 candidate" : `${study.candidates.length} candidates`);
+type Found = { open: number; exhibits: number; decision: string | null };
+
+function stateOf(step: Step, scope: Scope, found: Found): State {
+  const { study, results, pending } = scope;
+  const state = (note: string, needs = false): State => ({ read: study.steps_read.includes(step), needs, note });
+  if (step === "intake")
+    return found.open > 0
+      ? state(several(found.open, "warning to explain", "warnings to explain"), true)
+      : state(`${count(results.holdout.rows)} rows`);
+  if (step === "roster") {
+    const fails = results.gates.filter((g) => g.level === "must" && g.status !== "pass").length;
+    if (!pending && fails > 0) return state(several(fails, "gate not passed", "gates not passed"), true);
+    return state(several(study.candidates.length, "candidate"));
+  }
+  if (step === "matrix") return state(pending ? PENDING : errors(scope));
+  if (step === "curves") return state(areas(scope));
   if (step === "cutoff") {
-    const peeked = study.candidates.filter(
-      (c) => c.cutoff_chosen_on === study.holdout.report_on && study.holdout.tune_on !== null,
-    );
+    const peeked = study.candidates.filter((c) => c.cutoff !== null && c.cutoff_chosen_on === study.holdout.report_on);
     if (peeked.length > 0)
-      return { mark: "needs", note: `${peeked.map((c) => c.letter).join(", ")} chosen on ${study.holdout.report_on}` };
-    return seen("seen");
+      return state(`${named(peeked.map((c) => c.letter))} chosen on ${study.holdout.report_on}`, true);
+    const set = study.candidates.flatMap((c) => (c.cutoff === null ? [] : asSet(c.cutoff)));
+    return state(set.length === 0 ? "none to set" : set.length > 3 ? `${set.length} cutoffs` : set.join(", "));
   }
-  if (step === "dossier") {
-    if (study.stamp === "returned") return { mark: "needs", note: `revision ${study.revision} returned` };
-    if (study.stamp) return { mark: "read", note: `revision ${study.revision} ${study.stamp}` };
-    if (exhibits > 0 && decision === null) return { mark: "needs", note: "no decision yet" };
-    return { mark: exhibits > 0 ? "read" : "new", note: exhibits === 1 ? "1 exhibit" : `${exhibits} exhibits` };
-  }
-  return seen("seen");
+  if (study.stamp === "returned") return state(`revision ${study.revision} returned`, true);
+  if (study.stamp) return { ...state(`revision ${study.revision} ${study.stamp}`), read: true };
+  if (found.exhibits > 0 && found.decision === null) return state("no decision yet", true);
+  return { ...state(several(found.exhibits, "exhibit")), read: found.exhibits > 0 };
 }
 
-function Mark({ mark, number }: { mark: State["mark"] | "absent"; number: number }) {
-  const base = "w-[18px] h-[18px] rounded-full shrink-0 inline-flex items-center justify-center text-xs mt-0.5";
-  if (mark === "read") return <span className={`${base} bg-moss text-on-accent font-bold`}>✓</span>;
-  if (mark === "needs") return <span className={`${base} bg-ochre text-on-accent font-bold`}>!</span>;
+/** From the fewest to the most errors of a candidate on the rows that are read. */
+function errors({ chosen, many, words }: Scope): string {
+  const wrong = chosen.flatMap(({ part }) => {
+    if (!part.matrix) return [];
+    if (!many) return [part.outcomes?.fn ?? 0];
+    const all = part.matrix.flat().reduce((a, b) => a + b, 0);
+    return [all - part.matrix.reduce((sum, row, i) => sum + (row[i] ?? 0), 0)];
+  });
+  if (wrong.length === 0) return "no class predicted";
+  return `${span(wrong.map(count), wrong)} ${many ? "wrong" : words.fn}`;
+}
+
+function areas({ chosen, many }: Scope): string {
+  const found = chosen.flatMap((c) => metricOf(c.part, many ? "roc_auc_macro" : "roc_auc").value ?? []);
+  return found.length === 0
+    ? "no scores"
+    : `AUC ${span(
+        found.map((x) => shown(x)),
+        found,
+      )}`;
+}
+
+function span(texts: string[], values: number[]): string {
+  const at = (x: number) => texts[values.indexOf(x)] ?? "";
+  const [low, high] = [at(Math.min(...values)), at(Math.max(...values))];
+  return low === high ? low : `${low} to ${high}`;
+}
+
+/** An empty box, a tick in ink, or a scarlet mark where the person is needed. */
+function Box({ kind }: { kind: "new" | "read" | "needs" | "absent" }) {
   return (
-    <span className={`${base} border ${mark === "absent" ? "border-dashed" : ""} border-faint text-soft`}>
-      {number}
-    </span>
+    <svg width={16} height={16} viewBox="0 0 16 16" aria-hidden="true" className="shrink-0 mt-0.5">
+      <rect
+        x={2}
+        y={3}
+        width={11}
+        height={11}
+        fill="none"
+        stroke={
+          kind === "needs" ? "var(--color-scarlet)" : kind === "absent" ? "var(--color-faint)" : "var(--color-ink)"
+        }
+        strokeDasharray={kind === "absent" ? "2 2" : undefined}
+      />
+      {kind === "read" && <path d="M4.5,8.5 L7,11.5 L14,2" fill="none" stroke="var(--color-ink)" strokeWidth={1.8} />}
+      {kind === "needs" && (
+        <path d="M7.5,5.5 v4 M7.5,11 v1.2" stroke="var(--color-scarlet)" strokeWidth={1.8} fill="none" />
+      )}
+    </svg>
   );
 }

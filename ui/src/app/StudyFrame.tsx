@@ -1,8 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, got, type Results, type Study } from "../api/client";
-import { keepCutoff, useResults, useSession, useStudy } from "../api/queries";
+import { useCutoffKeeping, useResults, useStudy } from "../api/queries";
 import { Fault, Loading } from "../parts/basics";
 import { Finder } from "./Finder";
 import { KeyList } from "./KeyList";
@@ -24,14 +24,14 @@ export function StudyFrame() {
   const address = study.data ? readAddress(search, study.data) : null;
   const results = useResults(id, address ? cutoffsQuery(address.cutoffs) : null);
   if (study.isError)
-    return <Standing title="Study" body={<Fault error={study.error} again={() => void study.refetch()} />} />;
+    return <Standing title="Study" body={<Fault error={study.error} again={() => void study.refetch()} list />} />;
   if (!study.data || !address) return <Standing title="" body={<Loading what="Opening the study" />} />;
   if (results.isError)
     return (
       <Standing title={study.data.title} body={<Fault error={results.error} again={() => void results.refetch()} />} />
     );
   if (!results.data) return <Standing title={study.data.title} body={<Loading what="Evaluating" />} />;
-  return <OpenStudy study={study.data} results={results.data} address={address} stale={results.isPlaceholderData} />;
+  return <OpenStudy study={study.data} results={results.data} address={address} />;
 }
 
 function Standing({ title, body }: { title: string; body: React.ReactNode }) {
@@ -43,28 +43,26 @@ function Standing({ title, body }: { title: string; body: React.ReactNode }) {
   );
 }
 
-type OpenProps = { study: Study; results: Results; address: Address; stale: boolean };
-
-/** `stale`: the results shown are those of the last cutoffs; those of the address are on their way. */
-function OpenStudy({ study, results, address, stale }: OpenProps) {
+/** `results` may still be those of other cutoffs than the address says: `Scope.pending` tells, candidate by candidate. */
+function OpenStudy({ study, results, address }: { study: Study; results: Results; address: Address }) {
   const { pathname } = useLocation();
   const [search, setSearch] = useSearchParams();
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const session = useSession();
-  const step = pathname.split("/")[3] ?? "line-up";
+  const step = pathname.split("/")[3] ?? "roster";
   const [pinning, setPinning] = useState(false);
   const [listing, setListing] = useState(false);
   const [finding, setFinding] = useState(false);
+  const keeping = useCutoffKeeping(study.id);
   const [fault, setFault] = useState<unknown>(null);
-  const written = writeAddress(address).toString();
-  const mayWrite = ["analyst", "admin"].includes(session.data?.user?.role ?? "");
+  const written = writeAddress(address, study).toString();
+  const mayWrite = study.may.includes("write");
 
   useEffect(() => {
     if (search.toString() === written) return;
     // from the address as it is by now: what changed it in this very moment must not be undone
     const now = new URLSearchParams(window.location.search);
-    setSearch(writeAddress(readAddress(now, study)), { replace: true });
+    setSearch(writeAddress(readAddress(now, study), study), { replace: true });
   }, [search, written, study, setSearch]);
 
   useEffect(() => {
@@ -75,24 +73,48 @@ function OpenStudy({ study, results, address, stale }: OpenProps) {
         params: { path: { study_id: study.id, step: step as Step } },
       }),
     ).then(
-      (read) => queries.setQueryData(["study", study.id], read),
+      (read) =>
+        // only what this request changed: the rest may be newer here by now
+        queries.setQueryData(
+          ["study", study.id],
+          (now: Study | undefined) => now && { ...now, steps_read: read.steps_read },
+        ),
       () => undefined,
     );
   }, [step, study, queries]);
 
+  const keep = keeping.mutateAsync;
+  // The address as it was last asked for: going there takes a moment, in which the next change may come.
+  const wanted = useRef<string | null>(null);
+  useEffect(() => {
+    if (search.toString() === wanted.current) wanted.current = null;
+    const back = () => {
+      wanted.current = null;
+    };
+    window.addEventListener("popstate", back);
+    return () => window.removeEventListener("popstate", back);
+  }, [search]);
   const scope: Scope = useMemo(() => {
-    // From the address as it is at that moment: two quick changes must not undo one another.
-    const now = () => readAddress(new URLSearchParams(window.location.search), study);
-    const go = (change: Partial<Address>) => setSearch(writeAddress({ ...now(), ...change }), { replace: true });
-    const store = async (position: number, value: number, chosenOn: string | null) => {
-      go({ cutoffs: { ...now().cutoffs, [position]: value } });
+    const now = () => readAddress(new URLSearchParams(wanted.current ?? window.location.search), study);
+    const go = (change: Partial<Address>) => {
+      const next = writeAddress({ ...now(), ...change }, study);
+      wanted.current = next.toString();
+      setSearch(next, { replace: true });
+    };
+    const put = (position: number, value: number) => go({ cutoffs: { ...now().cutoffs, [position]: value } });
+    const store = async (position: number, value: number, chosen_on: string) => {
+      put(position, value);
       if (!mayWrite) return;
       try {
-        queries.setQueryData(["study", study.id], await keepCutoff(study.id, position, value, chosenOn));
-        void queries.invalidateQueries({ queryKey: ["dossier", study.id] });
+        await keep({ position, value, chosen_on });
         setFault(null);
       } catch (e) {
         setFault(e);
+        // what is shown is what the study keeps, unless the hand has gone on meanwhile
+        const kept = queries
+          .getQueryData<Study>(["study", study.id])
+          ?.candidates.find((c) => c.position === position)?.cutoff;
+        if (typeof kept === "number" && now().cutoffs[position] === value) put(position, kept);
       }
     };
     return {
@@ -102,20 +124,18 @@ function OpenStudy({ study, results, address, stale }: OpenProps) {
       results,
       query: cutoffsQuery(address.cutoffs),
       mayWrite,
+      maySign: study.may.includes("sign"),
       go,
       keep: (position, value) => {
-        const was = study.candidates.find((c) => c.position === position);
-        const before = address.cutoffs[position];
-        if (value === before) return;
-        if (was && before !== undefined)
-          remember({
-            what: `cutoff of ${was.letter}`,
-            back: () => store(position, before, before === was.cutoff ? was.cutoff_chosen_on : address.split),
-          });
-        void store(position, value, address.split);
+        const { cutoffs, split } = now();
+        const before = cutoffs[position];
+        if (before === undefined || value === before) return;
+        const letter = study.candidates.find((c) => c.position === position)?.letter;
+        remember({ what: `cutoff of ${letter}`, back: () => store(position, before, split) });
+        void store(position, value, split);
       },
     };
-  }, [address, study, results, mayWrite, queries, setSearch]);
+  }, [address, study, results, mayWrite, keep, queries, setSearch]);
 
   const walk = (by: number) => {
     const { pathname, search } = window.location;
@@ -126,7 +146,7 @@ function OpenStudy({ study, results, address, stale }: OpenProps) {
     study.candidates.slice(0, 9).map((c) => [
       String(c.position),
       () => {
-        const { show } = readAddress(new URLSearchParams(window.location.search), study);
+        const { show } = readAddress(new URLSearchParams(wanted.current ?? window.location.search), study);
         scope.go({ show: show.includes(c.position) ? show.filter((p) => p !== c.position) : [...show, c.position] });
       },
     ]),
@@ -150,12 +170,11 @@ function OpenStudy({ study, results, address, stale }: OpenProps) {
         <div className="flex flex-1 min-h-0">
           <Spine step={step} />
           <main
-            className={`flex-1 min-w-0 overflow-auto px-5 pt-4 ${whole ? "pb-4" : "pb-10"} ${stale ? "opacity-60" : ""}`}
+            className={`flex-1 min-w-0 overflow-auto px-5 pt-4 ${whole ? "pb-4" : "pb-10"}`}
             data-view={step}
-            aria-busy={stale}
-            data-stale={stale}
+            aria-busy={scope.pending}
           >
-            <Fault error={fault} />
+            <Fault error={fault} done={() => setFault(null)} />
             <Outlet />
           </main>
           {!whole && <Rail step={step} onPin={() => setPinning(true)} />}

@@ -4,6 +4,7 @@ import { Link, useNavigate } from "react-router";
 import { api, got, type Study, takeToken } from "../api/client";
 import { useSession } from "../api/queries";
 import { chooseTheme, theme } from "./theme";
+import { forget } from "./undo";
 
 export const ITEM =
   "px-2.5 py-1.5 rounded-md outline-none data-[highlighted]:bg-light data-[disabled]:text-soft cursor-pointer";
@@ -20,15 +21,18 @@ export function TopBar({ title, study, onKeys, onFind }: Props) {
         aria-label="Skarlo, all studies"
       >
         Skarlo
-        <span className="absolute left-0 -bottom-1.5 w-5 h-[2.5px] bg-scarlet" />
+        <span className="absolute left-0 -bottom-1.5 w-5 h-[2px] bg-ink" />
       </Link>
       <span className="font-serif text-lg font-semibold truncate" data-part="title">
         {title}
       </span>
       {study && (
-        <span className="border border-rule bg-sheet rounded-md px-2 py-0.5 text-sm whitespace-nowrap">
-          {study.stamp ? `revision ${study.revision} · ${STATES[study.stamp] ?? study.stamp}` : "draft"}
-        </span>
+        <Link
+          to={`/studies/${study.id}/dossier`}
+          className="border border-rule bg-sheet rounded-md px-2 py-0.5 text-sm whitespace-nowrap hover:border-ink"
+        >
+          {study.stamp ? `revision ${study.revision} · ${study.stamp}` : "draft"}
+        </Link>
       )}
       <span className="flex-1" />
       {onKeys && (
@@ -46,8 +50,6 @@ export function TopBar({ title, study, onKeys, onFind }: Props) {
   );
 }
 
-export const STATES: Record<string, string> = { waiting: "waiting", signed: "signed", returned: "returned" };
-
 function Account() {
   const user = useSession().data?.user;
   const queries = useQueryClient();
@@ -56,6 +58,7 @@ function Account() {
   const leave = async () => {
     takeToken(await got(api.DELETE("/api/v1/session")));
     queries.clear();
+    forget();
     navigate("/sign-in");
   };
   return (

@@ -26,9 +26,10 @@ export const KEYS: [string, string][] = [
   ["1 – 9", "switch a candidate on or off"],
   ["j  k", "next and previous step"],
   [",  .", "nudge the cutoff; with Shift ten times"],
+  ["←  →", "nudge the cutoff whose handle is focused; Page keys ten times"],
   ["Enter", "open what is focused"],
   ["/", "find a view, study or candidate"],
   ["u", "undo"],
-  ["Esc", "back out"],
+  ["Esc", "close"],
   ["?", "this list"],
 ];

@@ -1,46 +1,47 @@
 import { createContext, useContext } from "react";
-import type { Results, Schemas, Study } from "../api/client";
+import type { Metric, Results, Schemas, Study } from "../api/client";
 
 export type Candidate = Schemas["CandidateOut"];
 export type SplitResult = Schemas["SplitResult"];
 export type CandidateResult = Schemas["CandidateResult"];
+export type MetricInfo = Schemas["MetricInfo"];
 
 /** What is being read. It lives in the address and nowhere else. */
 export type Address = { split: string; show: number[]; cutoffs: Record<number, number> };
 
-const letterOf = (position: number) => String.fromCharCode(64 + position);
-const positionOf = (letter: string) => letter.charCodeAt(0) - 64;
+const parts = (text: string | null) => (text ?? "").split(",").filter((part) => part !== "");
 
 /** Read an address; what it does not say, or says of things that are not there, is as the study keeps it. */
 export function readAddress(search: URLSearchParams, study: Study): Address {
   const splits = Object.keys(study.balance);
   const split = search.get("split") ?? "";
-  const known = new Set(study.candidates.map((c) => c.position));
-  const show = [...(search.get("show") ?? "")].map(positionOf).filter((p) => known.has(p));
+  const positions = new Map(study.candidates.map((c) => [c.letter, c.position]));
   const cutoffs: Record<number, number> = {};
   for (const c of study.candidates) if (c.cutoff !== null) cutoffs[c.position] = c.cutoff;
-  for (const part of (search.get("cut") ?? "").split(",")) {
+  for (const part of parts(search.get("cut"))) {
     const [letter = "", value = ""] = part.split(":");
+    const position = positions.get(letter);
     const cutoff = Number(value);
-    if (value !== "" && Number.isFinite(cutoff) && positionOf(letter) in cutoffs) cutoffs[positionOf(letter)] = cutoff;
+    if (value !== "" && Number.isFinite(cutoff) && position !== undefined && position in cutoffs)
+      cutoffs[position] = cutoff;
   }
   return {
-    split: splits.includes(split) ? split : String(study.holdout.report_on),
-    show: search.has("show") ? show : [...known],
+    split: splits.includes(split) ? split : study.holdout.report_on,
+    show: search.has("show")
+      ? parts(search.get("show")).flatMap((letter) => positions.get(letter) ?? [])
+      : [...positions.values()],
     cutoffs,
   };
 }
 
 /** Write an address in full, so that a shared link shows what its sender saw. */
-export function writeAddress(a: Address): URLSearchParams {
+export function writeAddress(a: Address, study: Study): URLSearchParams {
+  const shown = study.candidates.filter((c) => a.show.includes(c.position));
   return new URLSearchParams({
     split: a.split,
-    show: [...a.show]
-      .sort((x, y) => x - y)
-      .map(letterOf)
-      .join(""),
-    cut: Object.entries(a.cutoffs)
-      .map(([position, value]) => `${letterOf(Number(position))}:${value}`)
+    show: shown.map((c) => c.letter).join(","),
+    cut: study.candidates
+      .flatMap((c) => (c.position in a.cutoffs ? `${c.letter}:${a.cutoffs[c.position]}` : []))
       .join(","),
   });
 }
@@ -51,7 +52,16 @@ export const cutoffsQuery = (cutoffs: Record<number, number>) =>
     .map(([position, value]) => `${position}:${value}`)
     .join(",");
 
-export type Shown = Candidate & { result: CandidateResult; part: SplitResult; shownCutoff: number | null };
+/** A candidate on the split that is read. `pending`: its results are those of another cutoff than the address says, so
+ * that no number which a cutoff changes may be shown of it. */
+export type Shown = Candidate & {
+  result: CandidateResult;
+  part: SplitResult;
+  shownCutoff: number | null;
+  pending: boolean;
+};
+
+export type Baseline = { name: string; label: string; part: SplitResult };
 
 export type Scope = Address & {
   study: Study;
@@ -59,15 +69,19 @@ export type Scope = Address & {
   query: string;
   all: Shown[];
   chosen: Shown[];
-  baselines: { name: string; label: string; part: SplitResult }[];
+  baselines: Baseline[];
   /** Whether there are three classes or more, none of which is the positive one. */
   many: boolean;
+  /** Whether any candidate's results are on their way: nothing that is concluded from several may be shown. */
+  pending: boolean;
   called: (label: string) => string;
+  metric: (name: string) => MetricInfo;
   positiveLabel: string;
   positive: string;
   negative: string;
   words: { tp: string; fn: string; fp: string; tn: string };
   mayWrite: boolean;
+  maySign: boolean;
   go: (change: Partial<Address>) => void;
   keep: (position: number, value: number) => void;
 };
@@ -80,20 +94,31 @@ export function useScope(): Scope {
   return scope;
 }
 
+const ABSENT: Metric = { value: null, why: "not computed" };
+
+/** A metric of a part, or that there is none. */
+export const metricOf = (part: SplitResult, name: string): Metric => part.metrics[name] ?? ABSENT;
+
 /** Everything the views read, from a study, its results and the address. */
 export function scopeOf(study: Study, results: Results, address: Address) {
-  const own = results.candidates.filter((c) => c.gives !== "baseline");
-  const all = study.candidates.flatMap((c, i): Shown[] => {
-    const result = own[i];
+  const own = new Map(results.candidates.filter((c) => c.gives !== "baseline").map((c) => [c.name, c]));
+  const all = study.candidates.flatMap((c): Shown[] => {
+    const result = own.get(c.name);
     const part = result?.splits[address.split];
-    return result && part ? [{ ...c, result, part, shownCutoff: address.cutoffs[c.position] ?? null }] : [];
+    if (!result || !part) return [];
+    const shownCutoff = address.cutoffs[c.position] ?? null;
+    const pending = shownCutoff !== null && result.cutoff?.value !== shownCutoff;
+    return [{ ...c, result, part, shownCutoff, pending }];
   });
   const names = results.holdout.names ?? {};
   const called = (label: string) => names[label] ?? label;
+  const infos = new Map(study.metrics.map((m) => [m.name, m]));
+  const metric = (name: string): MetricInfo =>
+    infos.get(name) ?? { name, title: name, short: name, better: "neither", needs: "counts" };
   const baselines = results.candidates.flatMap((c) => {
     const part = c.splits[address.split];
-    const kind = c.name.startsWith("always ") ? `always “${called(c.name.slice(7))}”` : c.name;
-    return c.gives === "baseline" && part ? [{ name: c.name, label: kind, part }] : [];
+    const label = c.name.startsWith("always ") ? `always “${called(c.name.slice(7))}”` : c.name;
+    return c.gives === "baseline" && part ? [{ name: c.name, label, part }] : [];
   });
   const { classes } = results.holdout;
   const positive = results.holdout.positive ?? "";
@@ -103,7 +128,9 @@ export function scopeOf(study: Study, results: Results, address: Address) {
     chosen: all.filter((c) => address.show.includes(c.position)),
     baselines,
     many: positive === "",
+    pending: all.some((c) => c.pending),
     called,
+    metric,
     positiveLabel: positive,
     positive: called(positive),
     negative: called(classes.find((c) => c !== positive) ?? ""),
@@ -111,12 +138,13 @@ export function scopeOf(study: Study, results: Results, address: Address) {
   };
 }
 
-/** The four outcomes in a two-class matrix. */
-export function outcomes(results: Results, part: SplitResult) {
-  const p = results.holdout.classes.indexOf(results.holdout.positive ?? "");
-  const cell = (actual: number, predicted: number) => part.matrix?.[actual]?.[predicted] ?? 0;
-  return { tp: cell(p, p), fn: cell(p, 1 - p), fp: cell(1 - p, p), tn: cell(1 - p, 1 - p) };
-}
+/** Whether a metric of a candidate may be shown: those that read scores alone stand whatever the cutoff. */
+export const isPending = (c: { pending: boolean } | Baseline, info: MetricInfo) =>
+  "pending" in c && c.pending && info.needs === "counts";
 
-export const colour = (position: number) => `var(--color-c${((position - 1) % 8) + 1})`;
-export const dash = (position: number) => ["", "7 3", "2.5 2.5", "7 2.5 1.5 2.5"][(position - 1) % 4];
+const COLOURS = 8;
+const DASHES = ["", "7 3", "2.5 2.5", "7 2.5 1.5 2.5"];
+export const colour = (position: number) => `var(--color-c${((position - 1) % COLOURS) + 1})`;
+/** Solid, long, short, dot-dash in turn, and moved on by one each time the colours begin again: 32 that differ. */
+export const dash = (position: number) =>
+  DASHES[(position - 1 + Math.floor((position - 1) / COLOURS)) % DASHES.length] ?? "";

@@ -1,9 +1,9 @@
-/** The steps of a study, in the order the work is done. Those without a view are not there yet. */
-export type Step = "intake" | "line-up" | "matrix" | "curves" | "cutoff" | "dossier";
+/** The steps of a study, in the order the work is done. Those without a view are not available yet. */
+export type Step = "intake" | "roster" | "matrix" | "curves" | "cutoff" | "dossier";
 
 export const STEPS: { title: string; step?: Step }[] = [
   { title: "Intake", step: "intake" },
-  { title: "Line-up", step: "line-up" },
+  { title: "Roster", step: "roster" },
   { title: "Matrix", step: "matrix" },
   { title: "Curves", step: "curves" },
   { title: "Cutoff", step: "cutoff" },
@@ -15,7 +15,7 @@ export const STEPS: { title: string; step?: Step }[] = [
 ];
 
 export const OPEN_STEPS = STEPS.flatMap((s) => (s.step ? [s.step] : []));
-export const PINNABLE = ["line-up", "matrix", "curves", "cutoff"] as const;
+export const PINNABLE = ["roster", "matrix", "curves", "cutoff"] as const;
 export type View = (typeof PINNABLE)[number];
 export const isView = (step: string): step is View => (PINNABLE as readonly string[]).includes(step);
 export const titleOf = (step: string) => STEPS.find((s) => s.step === step)?.title ?? step;

@@ -1,6 +1,6 @@
 import { useSyncExternalStore } from "react";
 
-/** What can be taken back in this sitting, newest last. */
+/** What can be undone in this sitting, newest last. */
 export type Undo = { what: string; back: () => Promise<unknown> | undefined };
 
 let stack: Undo[] = [];
@@ -20,6 +20,12 @@ export async function undo(): Promise<void> {
   stack = stack.slice(0, -1);
   tell();
   await entry.back();
+}
+
+/** Undo nothing of what was done so far: the next person at this page did none of it. */
+export function forget() {
+  stack = [];
+  tell();
 }
 
 export const useUndo = () =>

@@ -2,7 +2,7 @@ import { scaleLinear } from "d3-scale";
 import { line } from "d3-shape";
 import { useMemo, useRef, useState } from "react";
 import { colour, dash } from "../app/scope";
-import { shown } from "../parts/number";
+import { asSet, shown } from "../parts/number";
 import { SaveMenu } from "./SaveMenu";
 
 export type Point = { x: number; y: number; cutoff: number | null };
@@ -26,6 +26,7 @@ type Props = {
 };
 
 const [W, H, LEFT, RIGHT, TOP, BOTTOM] = [404, 372, 38, 86, 12, 38];
+const MOST_ENDS = 14; // labels that find room beside the square
 const TICKS = [0, 0.2, 0.4, 0.6, 0.8, 1];
 
 /** A curve for each candidate, named at its end, with the cutoff of the point under the pointer. */
@@ -40,6 +41,8 @@ export function CurveChart({ title, x: xName, y: yName, areaName, series, refere
   );
   const paths = useMemo(() => series.map((s) => path(s.drawn) ?? ""), [series, path]);
   const ranked = [...series].filter((s) => s.area !== null).sort((a, b) => (b.area ?? 0) - (a.area ?? 0));
+  const ends = ranked.length <= MOST_ENDS ? ranked : ranked.slice(0, MOST_ENDS - 1);
+  const left = ranked.length - ends.length;
 
   const point = (event: React.PointerEvent) => {
     const box = figure.current?.getBoundingClientRect();
@@ -123,6 +126,7 @@ export function CurveChart({ title, x: xName, y: yName, areaName, series, refere
             s.at && (
               <circle
                 key={s.position}
+                data-ring={s.letter}
                 cx={x(s.at.x)}
                 cy={y(s.at.y)}
                 r={4}
@@ -130,14 +134,19 @@ export function CurveChart({ title, x: xName, y: yName, areaName, series, refere
                 stroke={colour(s.position)}
                 strokeWidth={2}
               >
-                <title>{`${s.name} at its cutoff ≥ ${shown(s.at.cutoff)}`}</title>
+                <title>{`${s.name} at its cutoff ≥ ${s.at.cutoff === null ? "" : asSet(s.at.cutoff)}`}</title>
               </circle>
             ),
         )}
         <text x={W - RIGHT + 10} y={TOP + 8}>
           {areaName}
         </text>
-        {ranked.map((s, i) => (
+        {left > 0 && (
+          <text x={W - RIGHT + 10} y={TOP + 16 + ends.length * 23 + 13}>
+            {`and ${left} below`}
+          </text>
+        )}
+        {ends.map((s, i) => (
           <g key={s.position} transform={`translate(${W - RIGHT + 10} ${TOP + 16 + i * 23})`} data-end={s.letter}>
             <rect width={17} height={17} rx={3} fill={colour(s.position)} />
             <text x={8.5} y={12.5} textAnchor="middle" style={{ fill: "var(--color-on-accent)", fontWeight: 700 }}>
@@ -160,7 +169,7 @@ export function CurveChart({ title, x: xName, y: yName, areaName, series, refere
             <b className="font-semibold">
               {near.s.letter} {near.s.name}
             </b>{" "}
-            {near.p.cutoff === null ? "above every score" : `cutoff ≥ ${shown(near.p.cutoff)}`} · {xName.toLowerCase()}{" "}
+            {near.p.cutoff === null ? "above every score" : `cutoff ≥ ${asSet(near.p.cutoff)}`} · {xName.toLowerCase()}{" "}
             {shown(near.p.x)} · {yName.toLowerCase()} {shown(near.p.y)}
           </>
         ) : (

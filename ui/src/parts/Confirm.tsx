@@ -6,7 +6,8 @@ import { Modal } from "./Modal";
 type Props = {
   trigger: ReactElement;
   title: string;
-  yes: string;
+  /** What the button says; null where it cannot be done, and the text says why. */
+  yes: string | null;
   children: ReactNode;
   onYes: () => Promise<unknown>;
 };
@@ -32,13 +33,15 @@ export function Confirm({ trigger, title, yes, children, onYes }: Props) {
     <>
       <Slot.Root onClick={() => setOpen(true)}>{trigger}</Slot.Root>
       <Modal open={open} onOpenChange={setOpen} title={title}>
-        <p>{children}</p>
+        <div>{children}</div>
         <Fault error={fault} />
         <div className="flex gap-2 mt-3">
-          <Button kind="scarlet" disabled={busy} onClick={() => void go()}>
-            {yes}
-          </Button>
-          <Button onClick={() => setOpen(false)}>Keep it</Button>
+          {yes !== null && (
+            <Button kind="strong" disabled={busy} onClick={() => void go()}>
+              {yes}
+            </Button>
+          )}
+          <Button onClick={() => setOpen(false)}>{yes === null ? "Close" : "Keep it"}</Button>
         </div>
       </Modal>
     </>

@@ -1,19 +1,33 @@
 import { Popover } from "radix-ui";
 import { useState } from "react";
 import type { Metric } from "../api/client";
-import { useExplanation } from "../api/queries";
+import { useUnfolded } from "../api/queries";
 import { useScope } from "../app/scope";
+import { PENDING } from "./basics";
 import { count, shown } from "./number";
 
-type Props = { candidate: string; metric: string; value: Metric; whole?: boolean; className?: string };
+type Props = {
+  candidate: string;
+  metric: string;
+  value: Metric;
+  whole?: boolean;
+  pending?: boolean;
+  className?: string;
+};
 
 /** A number that unfolds: pressed, it shows its formula with this study's counts, its interval, its other names. */
-export function Figure({ candidate, metric, value, whole = false, className = "" }: Props) {
+export function Figure({ candidate, metric, value, whole = false, pending = false, className = "" }: Props) {
   const { study, split, query } = useScope();
   const [open, setOpen] = useState(false);
-  const asked = useExplanation(study.id, { candidate, split, metric, cutoffs: query }, open);
+  const asked = useUnfolded(study.id, { candidate, split, metric, cutoffs: query }, open);
   const text = whole && value.value !== null ? count(value.value) : shown(value.value);
   const e = asked.data;
+  if (pending)
+    return (
+      <span className={`text-soft ${className}`} data-metric={metric} data-candidate={candidate} aria-busy="true">
+        {PENDING}
+      </span>
+    );
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger asChild>

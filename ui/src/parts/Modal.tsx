@@ -9,7 +9,7 @@ type Props = {
   children: ReactNode;
 };
 
-/** A dialog over the page; Esc backs out. */
+/** A dialog over the page; Esc closes it. */
 export function Modal({ open, onOpenChange, title, wide = false, children }: Props) {
   return (
     <Dialog.Root open={open} onOpenChange={onOpenChange}>

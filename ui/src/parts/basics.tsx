@@ -1,7 +1,7 @@
-import { Popover } from "radix-ui";
 import type { ButtonHTMLAttributes, ReactNode } from "react";
 import { ProblemError } from "../api/client";
 import { colour } from "../app/scope";
+import { count } from "./number";
 
 const KINDS = {
   plain: "bg-sheet border-rule hover:border-ink",
@@ -40,14 +40,19 @@ export function Tile({ position, letter, off = false }: { position: number; lett
   );
 }
 
-/** The sentence at the top of a view. */
-export function Sentence({ children }: { children: ReactNode }) {
+/** What stands where a number is on its way. */
+export const PENDING = "⋯";
+
+/** The sentence at the top of a view. While it is on its way the last one keeps its room and nothing can be read. */
+export function Sentence({ children, pending = false }: { children: ReactNode; pending?: boolean }) {
   return (
     <p
-      className="font-serif text-lg leading-snug border-l-[3px] border-ink pl-3 my-3 max-w-[104ch]"
+      className="font-serif text-lg leading-snug border-l-[3px] border-ink pl-3 my-3 max-w-[104ch] min-h-[2lh] relative"
       data-part="sentence"
+      aria-busy={pending}
     >
-      {children}
+      {pending && <span className="absolute">{PENDING}</span>}
+      <span className={pending ? "invisible" : ""}>{children}</span>
     </p>
   );
 }
@@ -62,13 +67,26 @@ export function ViewHead({ title, note, children }: { title: string; note?: Reac
   );
 }
 
-/** What went wrong: the sentence, then each fault on a line of its own, and a way to ask again where that may help. */
-export function Fault({ error, again }: { error: unknown; again?: () => void }) {
+type FaultProps = { error: unknown; again?: () => void; done?: () => void; list?: boolean };
+
+/**
+ * What went wrong: the sentence, then each fault on a line of its own. It stays until it is read: `again` asks once
+ * more where that may help, `done` closes it, `list` leads to the studies where there is nothing to ask for.
+ */
+export function Fault({ error, again, done, list = false }: FaultProps) {
   if (!error) return null;
   const problem = error instanceof ProblemError ? error : null;
+  const gone = problem?.status === 404;
   return (
     <div role="alert" className="border-l-[3px] border-scarlet bg-scarlet-soft px-3 py-2 my-3">
-      <p className="font-semibold">{problem?.detail ?? (error instanceof Error ? error.message : String(error))}</p>
+      <p className="font-semibold flex gap-3">
+        <span className="flex-1">{problem?.detail ?? (error instanceof Error ? error.message : String(error))}</span>
+        {done && (
+          <button type="button" className="font-normal link self-start" onClick={done}>
+            close
+          </button>
+        )}
+      </p>
       {problem && problem.problems.length > 0 && (
         <ul className="mt-1 max-h-64 overflow-auto text-sm">
           {problem.problems.map((line) => (
@@ -77,14 +95,19 @@ export function Fault({ error, again }: { error: unknown; again?: () => void }) 
             </li>
           ))}
           {problem.count > problem.problems.length && (
-            <li className="py-0.5">… and {(problem.count - problem.problems.length).toLocaleString("en-US")} more</li>
+            <li className="py-0.5">… and {count(problem.count - problem.problems.length)} more</li>
           )}
         </ul>
       )}
-      {again && (
+      {again && !gone && (
         <Button className="mt-2" onClick={again}>
-          Ask again
+          Try again
         </Button>
+      )}
+      {list && (
+        <a className="link inline-block mt-2 ml-2" href="/">
+          All studies
+        </a>
       )}
     </div>
   );
@@ -95,24 +118,5 @@ export function Loading({ what }: { what: string }) {
     <p role="status" className="text-soft py-8">
       {what} …
     </p>
-  );
-}
-
-/** A small sheet that opens beside what was pressed. */
-export function Sheet({ trigger, label, children }: { trigger: ReactNode; label: string; children: ReactNode }) {
-  return (
-    <Popover.Root>
-      <Popover.Trigger asChild>{trigger}</Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          aria-label={label}
-          collisionPadding={12}
-          sideOffset={5}
-          className="z-40 w-80 bg-sheet border border-ink rounded-[4px] p-3"
-        >
-          {children}
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
   );
 }

@@ -2,97 +2,141 @@
 
 from __future__ import annotations
 
-from flask import Response
+from collections.abc import Mapping
+from typing import Any
+
+from flask import Response, request
 from flask_openapi3 import Tag
 from sqlmodel import Session
 
 from skarlo.report import drafting, package, render, revisions
 from skarlo.report.scope import Scope
 from skarlo.studies import accounts, catalog
-from skarlo.studies.records import ExhibitRecord
-from skarlo.studies.refusals import Missing, Refusal
+from skarlo.studies.records import DossierRecord, ExhibitRecord
+from skarlo.studies.refusals import Missing, Outdated, Refusal, Unconditional
 
 from ..models import (
     CaptionIn,
+    DossierDraftOut,
     DossierIn,
     DossierOut,
     ExhibitIn,
     ExhibitOut,
     ExhibitPath,
     OrderIn,
+    Problem,
     ScopeBody,
     StudyPath,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import LONG, answer, api, evaluator, results_of
+from ..shared import LONG, answer, api, asked_of, evaluator, facts_of, results_of
 from .revisions import as_page, revision_out
 from .studies import known_split
 
 TAG = [Tag(name="dossier")]
+CONDITIONAL: dict[str | int, Any] = {412: Problem, 428: Problem}
 
 
-def _dossier(records: Session, study_id: int) -> DossierOut:
-    d = package.dossier_of(records, study_id)
-    results = results_of(records, study_id)
-    candidates = catalog.candidates_of(records, study_id)
-    everyone = Scope(results["holdout"]["report_on"], tuple(c.position for c in candidates)).among(candidates)
-    return DossierOut(
-        heading=d.heading, summary=d.summary, decision_candidate=d.decision_candidate,
-        decision_cutoff=d.decision_cutoff, decision_note=d.decision_note,
-        drafted=drafting.summary(results, everyone),
-        exhibits=[
-            ExhibitOut(id=e.id or 0, view=e.view, scope=ScopeBody(**e.scope), caption=e.caption)  # type: ignore[arg-type]
-            for e in package.exhibits_of(records, study_id)
-        ],
-        revisions=[revision_out(records, r) for r in revisions.revisions_of(records, study_id)],
-        preview=f"/api/v1/studies/{study_id}/dossier/preview",
-    )  # fmt: skip
+def _dossier(study_id: int, status: int = 200) -> Response:
+    """The draft report, with the number of its changes as ETag; no evaluation is needed for it."""
+    with workspace().reading() as records:
+        draft = package.gather(evaluator(), records, study_id)
+        d = draft.dossier
+        out = DossierOut(
+            number=d.number, heading=d.heading, summary=d.summary, differs=package.differing(draft),
+            decision_candidate=d.decision_candidate, decision_cutoff=d.decision_cutoff,
+            decision_chosen=package.decision_chosen(draft), decision_note=d.decision_note,
+            exhibits=[
+                ExhibitOut(id=e.record.id or 0, view=e.record.view, scope=ScopeBody(**e.record.scope),  # type: ignore[arg-type]
+                           caption=e.record.caption)
+                for e in draft.exhibits
+            ],
+            revisions=[revision_out(records, r) for r in revisions.revisions_of(records, study_id)],
+            preview=f"/api/v1/studies/{study_id}/dossier/preview",
+        )  # fmt: skip
+    response = answer(out, status)
+    response.set_etag(str(d.number))
+    return response
 
 
-@api.get("/studies/<int:study_id>/dossier", tags=TAG, responses={200: DossierOut, **LONG})
+@api.get("/studies/<int:study_id>/dossier", tags=TAG, responses={200: DossierOut})
 def read_dossier(path: StudyPath) -> Response:
     """The draft report, and the revisions made of it."""
-    with workspace().session() as records:
-        return answer(_dossier(records, path.study_id))
+    return _dossier(path.study_id)
 
 
-@api.patch("/studies/<int:study_id>/dossier", tags=TAG, responses={200: DossierOut})
+@api.get("/studies/<int:study_id>/dossier/draft", tags=TAG, responses={200: DossierDraftOut, **LONG})
+def read_draft(path: StudyPath) -> Response:
+    """A first draft of the argument, from the numbers at the kept cutoffs."""
+    asked = asked_of(path.study_id)
+    results = results_of(asked)
+    everyone = Scope(results["holdout"]["report_on"], asked.positions, positions=asked.positions)
+    return answer(DossierDraftOut(text=drafting.summary(results, everyone)))
+
+
+def _unchanged(dossier: DossierRecord) -> None:
+    """Raises Outdated where the dossier is not what the request says it was when its sender read it (If-Match)."""
+    if "If-Match" not in request.headers:
+        raise Unconditional("say which state of the dossier is changed: send its ETag as If-Match")
+    if not request.if_match.contains(str(dossier.number)):
+        raise Outdated("someone else changed the dossier meanwhile; read it again, then change it")
+
+
+@api.patch("/studies/<int:study_id>/dossier", tags=TAG, responses={200: DossierOut, **CONDITIONAL})
 @needs("write")
 def change_dossier(path: StudyPath, body: DossierIn) -> Response:
-    """Change the heading, the argument or the decision; what is left out stays."""
-    with workspace().session() as records:
+    """Change the heading, the argument or the decision; what is left out stays. If-Match must carry the ETag of the
+    dossier that is changed."""
+    given = body.model_dump(exclude_unset=True)
+    with workspace().writing() as records:
         d = package.dossier_of(records, path.study_id)
-        given = body.model_dump(exclude_unset=True)
-        if given.get("decision_candidate"):
-            chosen = next(
-                (c for c in catalog.candidates_of(records, path.study_id) if c.name == given["decision_candidate"]),
-                None,
-            )
-            if chosen is None:
-                raise Refusal(f"no candidate is named {given['decision_candidate']}", "decision_candidate")
-            if chosen.cutoff is None:
-                given["decision_cutoff"] = None
-            elif given.get("decision_cutoff") is None:
-                given["decision_cutoff"] = chosen.cutoff
-        for name, value in given.items():
+        _unchanged(d)
+        if "decision_candidate" in given or "decision_cutoff" in given:
+            given |= _decision(records, d, given)
+        changed = {name: value for name, value in given.items() if getattr(d, name) != value}
+        for name, value in changed.items():
             setattr(d, name, value)
-        catalog.touch(d)
-        records.add(d)
-        records.flush()
-        return answer(_dossier(records, path.study_id))
+        if changed:
+            catalog.touch(records, d)
+            _note(records, path.study_id, changed)
+    return _dossier(path.study_id)
 
 
-@api.post("/studies/<int:study_id>/exhibits", tags=TAG, responses={201: DossierOut})
+def _decision(records: Session, d: DossierRecord, given: Mapping[str, Any]) -> dict[str, Any]:
+    """The candidate and the cutoff of a decision that fit each other."""
+    name = given.get("decision_candidate", d.decision_candidate)
+    if name is None:
+        return {"decision_candidate": None, "decision_cutoff": None}
+    chosen = next((c for c in catalog.candidates_of(records, d.study_id) if c.name == name), None)
+    if chosen is None:
+        raise Refusal(f"no candidate is named {name}", "decision_candidate")
+    cutoff = given.get("decision_cutoff")
+    return {"decision_cutoff": None if chosen.cutoff is None else chosen.cutoff if cutoff is None else cutoff}
+
+
+WHAT = {"heading": "heading changed", "summary": "argument changed"}
+
+
+def _note(records: Session, study_id: int, changed: Mapping[str, Any]) -> None:
+    """A line of the trail for each thing that was changed."""
+    for action in dict.fromkeys(WHAT.get(name, "decision changed") for name in changed):
+        of = {name: value for name, value in changed.items() if WHAT.get(name, "decision changed") == action}
+        told: dict[str, object] = {k: v if k != "summary" else f"{len(str(v))} characters" for k, v in of.items()}
+        accounts.note(records, signed_in(), action, study_id, told)
+
+
+@api.post("/studies/<int:study_id>/exhibits", tags=TAG, responses={201: DossierOut, **LONG})
 @needs("write")
 def pin(path: StudyPath, body: ExhibitIn) -> Response:
     """Pin a view as evidence. What is not said of a cutoff is taken as it stands now."""
-    with workspace().session() as records:
+    facts = facts_of(asked_of(path.study_id))
+    known_split(facts["balance"], body.scope.split)
+    if facts["holdout"]["positive"] is None:
+        raise Refusal("the report shows studies of two classes so far, and this one has "
+                      f"{len(facts['holdout']['classes'])}")  # fmt: skip
+    with workspace().writing() as records:
+        dossier = package.dossier_of(records, path.study_id)
         candidates = catalog.candidates_of(records, path.study_id)
-        results = results_of(records, path.study_id)
-        known_split(results, body.scope.split)
-        if results["holdout"]["positive"] is None:
-            raise Refusal("the report shows studies of two classes so far, and this one has "
-                          f"{len(results['holdout']['classes'])}")  # fmt: skip
         unknown = set(body.scope.show) - {c.position for c in candidates}
         if unknown:
             raise Refusal(f"the study has no candidate {min(unknown)}", "scope.show")
@@ -100,15 +144,15 @@ def pin(path: StudyPath, body: ExhibitIn) -> Response:
         cutoffs = kept | {k: v for k, v in body.scope.cutoffs.items() if k in kept}
         scope = Scope(body.scope.split, tuple(sorted(set(body.scope.show))), cutoffs)
         earlier = package.exhibits_of(records, path.study_id)
-        at = len(earlier) if body.position is None else max(0, min(body.position, len(earlier)))
+        at = len(earlier) if body.position is None else min(body.position, len(earlier))
         for i, exhibit in enumerate(earlier):
             exhibit.position = i + (i >= at)
             records.add(exhibit)
         records.add(ExhibitRecord(study_id=path.study_id, position=at, view=body.view, scope=scope.as_dict(),
                                   caption=body.caption.strip()))  # fmt: skip
+        catalog.touch(records, dossier)
         accounts.note(records, signed_in(), "pinned", path.study_id, {"view": body.view})
-        records.flush()
-        return answer(_dossier(records, path.study_id), 201)
+    return _dossier(path.study_id, 201)
 
 
 def _exhibit(records: Session, path: ExhibitPath) -> ExhibitRecord:
@@ -118,48 +162,53 @@ def _exhibit(records: Session, path: ExhibitPath) -> ExhibitRecord:
     return found
 
 
-@api.patch("/studies/<int:study_id>/exhibits/<int:exhibit_id>", tags=TAG, responses={200: DossierOut})
+@api.patch("/studies/<int:study_id>/exhibits/<int:exhibit_id>", tags=TAG, responses={200: DossierOut, **CONDITIONAL})
 @needs("write")
 def caption(path: ExhibitPath, body: CaptionIn) -> Response:
-    """Change an exhibit's caption."""
-    with workspace().session() as records:
-        found = _exhibit(records, path)
-        found.caption = body.caption.strip()
-        records.add(found)
-        records.flush()
-        return answer(_dossier(records, path.study_id))
+    """Change an exhibit's caption. If-Match must carry the ETag of the dossier that is changed."""
+    with workspace().writing() as records:
+        dossier, found = package.dossier_of(records, path.study_id), _exhibit(records, path)
+        _unchanged(dossier)
+        if found.caption != body.caption.strip():
+            found.caption = body.caption.strip()
+            records.add(found)
+            catalog.touch(records, dossier)
+            accounts.note(records, signed_in(), "caption changed", path.study_id, {"view": found.view})
+    return _dossier(path.study_id)
 
 
 @api.delete("/studies/<int:study_id>/exhibits/<int:exhibit_id>", tags=TAG, responses={200: DossierOut})
 @needs("write")
 def unpin(path: ExhibitPath) -> Response:
     """Remove an exhibit."""
-    with workspace().session() as records:
-        found = _exhibit(records, path)
+    with workspace().writing() as records:
+        dossier, found = package.dossier_of(records, path.study_id), _exhibit(records, path)
         accounts.note(records, signed_in(), "unpinned", path.study_id, {"view": found.view, "caption": found.caption})
         records.delete(found)
-        records.flush()
-        return answer(_dossier(records, path.study_id))
+        catalog.touch(records, dossier)
+    return _dossier(path.study_id)
 
 
 @api.put("/studies/<int:study_id>/exhibits", tags=TAG, responses={200: DossierOut})
 @needs("write")
 def reorder(path: StudyPath, body: OrderIn) -> Response:
     """Put the exhibits in order: the ids of all of them."""
-    with workspace().session() as records:
+    with workspace().writing() as records:
+        dossier = package.dossier_of(records, path.study_id)
         own = {e.id: e for e in package.exhibits_of(records, path.study_id)}
         if sorted(body.order) != sorted(i for i in own if i is not None):
             raise Refusal("the order must name each exhibit once", "order")
         for position, exhibit_id in enumerate(body.order):
             own[exhibit_id].position = position
             records.add(own[exhibit_id])
-        records.flush()
-        return answer(_dossier(records, path.study_id))
+        catalog.touch(records, dossier)
+        accounts.note(records, signed_in(), "exhibits ordered", path.study_id, {"order": body.order})
+    return _dossier(path.study_id)
 
 
 @api.get("/studies/<int:study_id>/dossier/preview", tags=TAG)
 def preview(path: StudyPath) -> Response:
     """The draft as its reader will see it, as HTML."""
-    with workspace().session() as records:
-        content = package.build(evaluator(), records, path.study_id)
-    return as_page(render.to_page(content, revisions.DRAFT))
+    with workspace().reading() as records:
+        draft = package.gather(evaluator(), records, path.study_id)
+    return as_page(render.to_page(package.build(evaluator(), draft), revisions.DRAFT))

@@ -7,21 +7,19 @@ import tempfile
 import polars as pl
 from flask import Response, current_app, request, send_file
 from flask_openapi3 import Tag
-from sqlmodel import Session
 
 from skarlo.core.steps import Progress, Steps
 from skarlo.intake import Source
-from skarlo.intake.joining import Account, account
+from skarlo.intake.joining import Match, match
 from skarlo.intake.read import as_text, read_pieces
 from skarlo.studies import catalog, moving, words
-from skarlo.studies.records import User
 
 from ..models import (
+    AccountOut,
     FindingsOut,
     JoinOut,
     JoinPath,
     JoinQuery,
-    LookOut,
     StudyOut,
     StudyPath,
     UploadQuery,
@@ -29,40 +27,40 @@ from ..models import (
     WordPath,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import LONG, answer, api, awaited, evaluator, immutable, read_of, results_of
-from .studies import chunks, forget, made
+from ..shared import LONG, Made, answer, api, asked_of, awaited, immutable, read_of, results_of
+from .studies import chunks, made
 
 TAG = [Tag(name="intake")]
 
 
-@api.get("/studies/<int:study_id>/look", tags=TAG, responses={200: LookOut, **LONG})
-def read_look(path: StudyPath) -> Response:
-    """The fields of the hold-out, how strongly each alone tells the classes apart, and how the answers joined."""
-    with workspace().session() as records:
-        return immutable(read_of(records, path.study_id).look)
+@api.get("/studies/<int:study_id>/fields", tags=TAG, responses={200: AccountOut, **LONG})
+def read_fields(path: StudyPath) -> Response:
+    """The fields of the hold-out, over all its rows, how strongly each alone tells the classes apart, and how the
+    answers joined."""
+    return immutable(read_of(asked_of(path.study_id)).account)
 
 
 @api.get("/studies/<int:study_id>/findings", tags=TAG, responses={200: FindingsOut, **LONG})
 def read_findings(path: StudyPath) -> Response:
-    """What was noticed in the rows and the results at the kept cutoffs, with the words on warnings."""
-    with workspace().session() as records:
-        return answer(_findings(records, path.study_id))
+    """What was noticed in the rows and the results at the kept cutoffs, with the explanations of warnings."""
+    return answer(_findings(path.study_id))
 
 
-@api.put("/studies/<int:study_id>/findings/<key>", tags=TAG, responses={200: FindingsOut})
+@api.put("/studies/<int:study_id>/findings/<key>", tags=TAG, responses={200: FindingsOut, **LONG})
 @needs("write")
 def answer_warning(path: WordPath, body: WordIn) -> Response:
-    """Say why a warning is right as it stands; the word goes into the report."""
-    with workspace().session() as records:
-        findings = evaluator().results(records, path.study_id)["findings"]
+    """Explain why a warning is acceptable; the explanation goes into the report."""
+    findings = results_of(asked_of(path.study_id), f"/api/v1/studies/{path.study_id}/findings")["findings"]
+    with workspace().writing() as records:
+        catalog.study_of(records, path.study_id)
         words.say(records, signed_in(), path.study_id, findings, path.key, body.text)
-        records.flush()
-        return answer(_findings(records, path.study_id))
+    return answer(_findings(path.study_id))
 
 
-def _findings(records: Session, study_id: int) -> FindingsOut:
-    found = results_of(records, study_id)["findings"]
-    return FindingsOut(findings=words.answered(records, study_id, found))
+def _findings(study_id: int) -> FindingsOut:
+    found = results_of(asked_of(study_id), f"/api/v1/studies/{study_id}/findings")["findings"]
+    with workspace().reading() as records:
+        return FindingsOut(findings=words.answered(found, words.words_of(records, study_id)))
 
 
 @api.get("/joins", tags=TAG, responses={200: JoinOut, **LONG})
@@ -71,7 +69,7 @@ def read_join(query: JoinQuery) -> Response:
     """How two uploads join on their ids."""
     sides = _sides(query)
     key = f"join {' '.join(f'{source.path.name} {column}' for source, column in sides)}"
-    found = awaited(key, "joining on the ids", lambda tell: _account(sides, tell), request.full_path)
+    found = awaited(key, "joining on the ids", lambda tell: _matched(sides, tell), request.full_path)
     return answer(JoinOut(**found.counts()))
 
 
@@ -79,7 +77,7 @@ def read_join(query: JoinQuery) -> Response:
 @needs("write")
 def save_join(path: JoinPath, query: JoinQuery) -> Response:
     """The ids of one set of a join, as CSV."""
-    ids = getattr(_account(_sides(query)), path.which).rename(query.holdout_id)
+    ids = getattr(_matched(_sides(query)), path.which).rename(query.holdout_id)
     return Response(ids.to_frame().write_csv(), mimetype="text/csv",
                     headers={"Content-Disposition": f"attachment; filename={path.which}.csv"})  # fmt: skip
 
@@ -88,8 +86,9 @@ def save_join(path: JoinPath, query: JoinQuery) -> Response:
 def export_study(path: StudyPath) -> Response:
     """The study as plain files with study.toml, as zip."""
     out = tempfile.TemporaryFile()  # noqa: SIM115 closed with the response, which it is sent by, piece by piece
-    with workspace().session() as records:
-        name = moving.export(workspace(), records, path.study_id, out)
+    with workspace().reading() as records:
+        study, candidates = catalog.study_of(records, path.study_id), catalog.candidates_of(records, path.study_id)
+    name = moving.export(workspace(), study, candidates, out)
     out.seek(0)
     return send_file(out, mimetype="application/zip", as_attachment=True, download_name=f"{name}.zip")
 
@@ -98,21 +97,25 @@ def export_study(path: StudyPath) -> Response:
 @needs("write")
 def import_study(query: UploadQuery) -> Response:
     """Make a study of a zip (the request's body) that holds study.toml and the files it names."""
-    kept = workspace()
-    sha256, _ = kept.keep_stream(chunks())
+    kept, user = workspace(), signed_in()
+    packed = kept.take_in(chunks())
     most = current_app.config["MAX_CONTENT_LENGTH"]
 
-    def bring(records: Session, user: User, tell: Progress) -> int:
+    def bring(tell: Progress) -> Made:
+        bringing = moving.Bringing(user, kept)
         try:
-            return moving.import_zip(kept, records, user, kept.blob(sha256), query.name, most, tell).id or 0
+            new = moving.plan(bringing, moving.unpack(bringing, packed.path, query.name, most), tell)
+            with kept.writing() as records:
+                return Made(moving.keep(records, bringing, new).id or 0)
         finally:
-            forget(kept, sha256)  # what was in it is kept file by file
+            bringing.drop()
+            packed.drop()
 
-    return made("bringing the study in", bring)
+    return made("importing the study", bring)
 
 
 def _sides(query: JoinQuery) -> list[tuple[Source, str]]:
-    with workspace().session() as records:
+    with workspace().reading() as records:
         sides = [
             (catalog.upload_of(records, upload, signed_in()), column)
             for upload, column in ((query.holdout, query.holdout_id), (query.answers, query.answers_id))
@@ -120,10 +123,10 @@ def _sides(query: JoinQuery) -> list[tuple[Source, str]]:
     return [(Source(workspace().blob(u.sha256), u.name), column) for u, column in sides]
 
 
-def _account(sides: list[tuple[Source, str]], tell: Progress | None = None) -> Account:
+def _matched(sides: list[tuple[Source, str]], tell: Progress | None = None) -> Match:
     steps, ids = Steps(tell, 3), []
     for source, column in sides:
         steps.next(f"reading the ids of {source.name}")
         ids.append(pl.concat([as_text(piece[column]) for piece in read_pieces(source, [column])]))
     steps.next("joining")
-    return account(*ids)
+    return match(*ids)

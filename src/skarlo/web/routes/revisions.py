@@ -22,7 +22,8 @@ def revision_out(records: Session, revision: RevisionRecord) -> RevisionOut:
     verdict = VerdictOut(**state["verdict"]) if state["verdict"] else None
     return RevisionOut(
         id=revision.id or 0, number=revision.number, sha256=revision.sha256, author=state["author"],
-        author_id=revision.author_id, submitted=state["submitted"], stamp=state["stamp"], verdict=verdict,
+        author_ids=sorted({revision.author_id, *revision.author_ids}), submitted=state["submitted"],
+        stamp=state["stamp"], verdict=verdict,
     )  # fmt: skip
 
 
@@ -30,23 +31,25 @@ def revision_out(records: Session, revision: RevisionRecord) -> RevisionOut:
 @needs("write")
 def submit(path: StudyPath) -> Response:
     """Freeze the dossier as the next revision and ask for a signature."""
-    with workspace().session() as records:
-        return answer(revision_out(records, revisions.submit(evaluator(), records, signed_in(), path.study_id)), 201)
+    revision = revisions.submit(evaluator(), signed_in(), path.study_id)
+    with workspace().reading() as records:
+        return answer(revision_out(records, revision), 201)
 
 
 @api.get("/revisions/<int:revision_id>", tags=TAG, responses={200: RevisionOut})
 def read_revision(path: RevisionPath) -> Response:
     """A revision's state."""
-    with workspace().session() as records:
+    with workspace().reading() as records:
         return answer(revision_out(records, revisions.revision_of(records, path.revision_id)))
 
 
 @api.get("/revisions/<int:revision_id>/content", tags=TAG)
 def read_content(path: RevisionPath) -> Response:
     """A revision's frozen content: the bytes whose SHA-256 is its fingerprint."""
-    with workspace().session() as records:
+    with workspace().reading() as records:
         revision = revisions.revision_of(records, path.revision_id)
-    response = Response(workspace().read(revision.sha256), mimetype="application/json")
+    name = f"revision {revision.number} of study {revision.study_id}"
+    response = Response(workspace().read(revision.sha256, name), mimetype="application/json")
     response.set_etag(revision.sha256)
     return response
 
@@ -56,9 +59,8 @@ def read_content(path: RevisionPath) -> Response:
 @needs("sign")
 def sign(path: RevisionPath, body: SignIn) -> Response:
     """Sign a revision with one's password."""
-    with workspace().session() as records:
-        revision = revisions.revision_of(records, path.revision_id)
-        revisions.decide(records, signed_in(), revision, "signed", body.password)
+    revision = revisions.decide(workspace(), signed_in(), path.revision_id, "signed", body.password)
+    with workspace().reading() as records:
         return answer(revision_out(records, revision), 201)
 
 
@@ -66,16 +68,15 @@ def sign(path: RevisionPath, body: SignIn) -> Response:
 @needs("sign")
 def send_back(path: RevisionPath, body: ReturnIn) -> Response:
     """Return a revision with a reason."""
-    with workspace().session() as records:
-        revision = revisions.revision_of(records, path.revision_id)
-        revisions.decide(records, signed_in(), revision, "returned", "", body.reason)
+    revision = revisions.decide(workspace(), signed_in(), path.revision_id, "returned", reason=body.reason)
+    with workspace().reading() as records:
         return answer(revision_out(records, revision), 201)
 
 
 @api.get("/reports/<int:revision_id>", tags=TAG)
 def report(path: RevisionPath, query: ReportQuery) -> Response:
     """The report of a revision: one self-contained HTML page, to read here or to save."""
-    with workspace().session() as records:
+    with workspace().reading() as records:
         revision = revisions.revision_of(records, path.revision_id)
         page = render.to_page(revisions.content_of(workspace(), revision), revisions.page_state(records, revision))
     response = as_page(page)

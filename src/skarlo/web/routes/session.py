@@ -20,7 +20,8 @@ TAG = [Tag(name="session")]
 def _session() -> Response:
     user = signed_in() if current_user.is_authenticated else None
     out = UserOut(id=user.id or 0, name=user.name, role=user.role) if user else None
-    return answer(SessionOut(user=out, csrf=generate_csrf()))
+    may = accounts.allowed(user) if user else []
+    return answer(SessionOut(user=out, may=may, csrf=generate_csrf()))
 
 
 def _name() -> str:
@@ -39,11 +40,12 @@ def session_read() -> Response:
 @limiter.limit("6 per minute", key_func=_name)
 def session_begin(body: Credentials) -> Response:
     """Sign in."""
-    with workspace().session() as records:
-        user = accounts.with_password(records, body.name, body.password)
-        if user is None:
-            return problem(401, "that name and password do not go together")
-        session.clear()
+    with workspace().reading() as records:
+        user = accounts.named(records, body.name)
+    if not accounts.password_matches(user, body.password) or user is None:
+        return problem(401, "Wrong name or password. Check both and try again.")
+    session.clear()
+    with workspace().writing() as records:
         token = accounts.begin(records, user)
     session.permanent = True
     login_user(Account(user, token))
@@ -53,7 +55,7 @@ def session_begin(body: Credentials) -> Response:
 @api.delete("/session", tags=TAG, responses={200: SessionOut}, endpoint="session_end")
 def session_end() -> Response:
     """Sign out."""
-    with workspace().session() as records:
+    with workspace().writing() as records:
         accounts.end(records, current_user.token)
     logout_user()
     session.clear()

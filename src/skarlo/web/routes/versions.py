@@ -6,13 +6,12 @@ import json
 
 from flask import Response, request
 from flask_openapi3 import Tag
-from sqlmodel import Session
+from pydantic import ValidationError
 
 from skarlo.core.steps import Progress
 from skarlo.intake import InputError, Problem
 from skarlo.intake.spec import read_toml
 from skarlo.studies import catalog, deleting, versions
-from skarlo.studies.records import User
 from skarlo.studies.refusals import Refusal
 
 from ..models import (
@@ -30,7 +29,7 @@ from ..models import (
     VersionPath,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import LONG, answer, api
+from ..shared import LONG, Made, answer, api
 from .studies import lines, made, study_out
 
 TAG = [Tag(name="versions")]
@@ -41,12 +40,16 @@ MOST = 1 << 20
 @needs("write")
 def add_candidate(path: StudyPath, body: CandidateIn) -> Response:
     """Take one more candidate into a study; it joins and checks first."""
-    kept = workspace()
-
-    def add(records: Session, user: User, tell: Progress) -> int:
+    kept, user = workspace(), signed_in()
+    with kept.reading() as records:
         upload = catalog.upload_of(records, body.upload, user)
-        catalog.add_candidate(kept, records, user, path.study_id, upload, body.model_dump(), tell)
-        return path.study_id
+        check = catalog.plan_candidate(kept, records, path.study_id, upload, body.model_dump())
+
+    def add(tell: Progress) -> Made:
+        record = check(tell)
+        with kept.writing() as records:
+            catalog.add_candidate(records, user, record)
+        return Made(path.study_id)
 
     return made("taking the candidate in", add)
 
@@ -54,73 +57,84 @@ def add_candidate(path: StudyPath, body: CandidateIn) -> Response:
 @api.post("/studies/<int:study_id>/candidates/<int:position>/versions", tags=TAG, responses={201: StudyOut, **LONG})
 @needs("write")
 def add_version(path: CandidatePath, body: VersionIn) -> Response:
-    """Take an upload as a candidate's next version; it joins and checks first, and is then the one in use."""
-    kept = workspace()
-
-    def add(records: Session, user: User, tell: Progress) -> int:
+    """Take an upload as a candidate's next version; it joins and checks first, and is evaluated from then on."""
+    kept, user = workspace(), signed_in()
+    entry = body.model_dump(exclude={"upload", "note"}, exclude_none=True)
+    with kept.reading() as records:
         upload = catalog.upload_of(records, body.upload, user)
-        entry = body.model_dump(exclude={"upload", "note"}, exclude_none=True)
-        versions.add(kept, records, user, path.study_id, path.position, upload, entry, body.note, tell)
-        return path.study_id
+        check = versions.plan(kept, records, user, path.study_id, path.position, upload, entry, body.note)
+
+    def add(tell: Progress) -> Made:
+        checked = check(tell)
+        with kept.writing() as records:
+            versions.add(records, user, path.study_id, path.position, checked)
+        return Made(path.study_id)
 
     return made("taking the version in", add)
 
 
 @api.put("/studies/<int:study_id>/candidates/<int:position>/versions/<int:number>", tags=TAG,
-         responses={200: StudyOut})  # fmt: skip
+         responses={200: StudyOut, **LONG})  # fmt: skip
 @needs("write")
 def use_version(path: VersionPath) -> Response:
-    """Put a version in use."""
-    with workspace().session() as records:
-        versions.use(workspace(), records, signed_in(), path.study_id, path.position, path.number)
-        return answer(study_out(records, path.study_id))
+    """Evaluate a version from now on."""
+    kept, user = workspace(), signed_in()
+    with kept.reading() as records:
+        check = versions.plan_use(kept, records, path.study_id, path.position, path.number)
+
+    def use(tell: Progress) -> Made:
+        checked = check(tell)
+        with kept.writing() as records:
+            versions.use(records, user, path.study_id, path.position, path.number, checked)
+        return Made(path.study_id)
+
+    return made("reading the version", use, 200)
 
 
 @api.delete("/studies/<int:study_id>/candidates/<int:position>/versions/<int:number>", tags=TAG,
-            responses={200: StudyOut})  # fmt: skip
+            responses={200: StudyOut, **LONG})  # fmt: skip
 @needs("write")
 def delete_version(path: VersionPath) -> Response:
-    """Delete a version that is not in use; it can be taken back for 30 days."""
-    with workspace().session() as records:
+    """Delete a version that is not evaluated here; it can be restored for 30 days."""
+    with workspace().writing() as records:
         deleting.delete_one_version(records, signed_in(), path.study_id, path.position, path.number)
-        records.flush()
-        return answer(study_out(records, path.study_id))
+    return answer(study_out(path.study_id))
 
 
-@api.delete("/studies/<int:study_id>/candidates/<int:position>", tags=TAG, responses={200: StudyOut})
+@api.delete("/studies/<int:study_id>/candidates/<int:position>", tags=TAG, responses={200: StudyOut, **LONG})
 @needs("write")
 def delete_candidate(path: CandidatePath) -> Response:
-    """Delete a candidate; it can be taken back for 30 days."""
-    with workspace().session() as records:
+    """Delete a candidate; it can be restored for 30 days."""
+    with workspace().writing() as records:
         deleting.delete_candidate(records, signed_in(), path.study_id, path.position)
-        records.flush()
-        return answer(study_out(records, path.study_id))
+    return answer(study_out(path.study_id))
 
 
 @api.delete("/studies/<int:study_id>", tags=TAG, responses={200: StudyList})
 @needs("write")
 def delete_study(path: StudyPath) -> Response:
-    """Delete a study; it can be taken back for 30 days."""
-    with workspace().session() as records:
+    """Delete a study; it can be restored for 30 days."""
+    with workspace().writing() as records:
         deleting.delete_study(records, signed_in(), path.study_id)
-        records.flush()
+    with workspace().reading() as records:
         return answer(StudyList(studies=lines(records)))
 
 
 @api.get("/deleted", tags=TAG, responses={200: DeletedList})
 @needs("write")
 def read_deleted() -> Response:
-    """What was deleted and can be taken back, last deleted first."""
-    with workspace().session() as records:
+    """What was deleted and can be restored, last deleted first."""
+    with workspace().reading() as records:
         return answer(DeletedList.model_validate({"deleted": deleting.deleted(records)}))
 
 
 @api.post("/deleted/<kind>/<int:record_id>/restore", tags=TAG, responses={200: RestoredOut})
 @needs("write")
 def restore(path: DeletedPath) -> Response:
-    """Take a deletion back."""
-    with workspace().session() as records:
-        return answer(RestoredOut(study_id=deleting.restore(records, signed_in(), path.kind, path.record_id)))
+    """Restore what was deleted."""
+    with workspace().writing() as records:
+        study_id = deleting.restore(records, signed_in(), path.kind, path.record_id)
+    return answer(RestoredOut(study_id=study_id))
 
 
 @api.post("/made-with", tags=TAG, responses={200: MadeWithOut})
@@ -130,14 +144,17 @@ def read_made_with(query: UploadQuery) -> Response:
     data = request.stream.read(MOST + 1)
     if len(data) > MOST:
         raise Refusal(f"{query.name} is larger than 1 MB", "name")
-    if not data.lstrip().startswith(b"{"):
-        return answer(MadeWithOut(made_with=json.loads(json.dumps(read_toml(data, query.name), default=str))))
     try:
-        found = json.loads(data.decode("utf-8-sig"), parse_constant=_no_number)
+        if data.lstrip().startswith(b"{"):
+            found = json.loads(data.decode("utf-8-sig"), parse_constant=_no_number)
+        else:
+            found = json.loads(json.dumps(read_toml(data, query.name), default=str))
+        return answer(MadeWithOut(made_with=found))
+    except ValidationError as e:
+        raise InputError([Problem(e.errors()[0]["msg"].removeprefix("Value error, "), query.name)]) from e
     except (ValueError, RecursionError) as e:
         raise InputError([Problem(f"is neither TOML nor JSON: {e}", query.name)]) from e
-    return answer(MadeWithOut(made_with=found))
 
 
 def _no_number(text: str) -> None:
-    raise ValueError(f"{text} is no number of JSON")
+    raise ValueError(f"{text} is not a number of JSON")

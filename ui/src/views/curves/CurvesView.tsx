@@ -1,53 +1,72 @@
-import { useSentence, useTallies } from "../../api/queries";
-import { outcomes, useScope } from "../../app/scope";
+import { useMemo } from "react";
+import { useTallies } from "../../api/queries";
+import { metricOf, type Shown, type SplitResult, useScope } from "../../app/scope";
 import { CurveChart, type Point, type Series } from "../../charts/CurveChart";
-import { Sentence, Tile, ViewHead } from "../../parts/basics";
+import { place, type Tally } from "../../charts/tally";
+import { Tile, ViewHead } from "../../parts/basics";
+import { Drafted } from "../../parts/Drafted";
 import { Figure } from "../../parts/Figure";
-import { shown } from "../../parts/number";
+import { named, shown } from "../../parts/number";
+
+type Kind = "roc" | "pr";
+const AREA = { roc: "roc_auc", pr: "average_precision" } as const;
+
+/** The points of a curve as they are drawn, each with its cutoff. */
+function drawn(part: SplitResult, kind: Kind): Point[] {
+  const at = (x?: number[], y?: number[], cutoff?: (number | null)[]) =>
+    (x ?? []).map((value, i) => ({ x: value, y: y?.[i] ?? 0, cutoff: cutoff?.[i] ?? null }));
+  return kind === "roc"
+    ? at(part.roc?.fpr, part.roc?.tpr, part.roc?.cutoff)
+    : at(part.pr?.recall, part.pr?.precision, part.pr?.cutoff);
+}
+
+/** Every place that the tally counts, as points of a curve; of what the tally counts, rows without an answer are part. */
+function exact(t: Tally, kind: Kind): Point[] {
+  const [p, n] = [t.positives - t.unanswered_positive, t.negatives - t.unanswered_negative];
+  return t.tp.map((tp, k) => {
+    const fp = t.fp[k] ?? 0;
+    const cutoff = place(t, k);
+    return kind === "roc" ? { x: fp / n, y: tp / p, cutoff } : { x: tp / p, y: tp / (tp + fp), cutoff };
+  });
+}
+
+/** Where a candidate's cutoff stands on its curve: among the rows that have a score, as the curve is. */
+function ring(c: Shown, kind: Kind): Point | null {
+  const n = c.part.outcomes;
+  if (c.pending || !n) return null;
+  const [p, all] = [n.tp + n.fn - n.unanswered_positive, n.fp + n.tn];
+  if (kind === "roc") return { x: n.fp / all, y: n.tp / p, cutoff: c.shownCutoff };
+  return n.tp + n.fp > 0 ? { x: n.tp / p, y: n.tp / (n.tp + n.fp), cutoff: c.shownCutoff } : null;
+}
 
 export function CurvesView() {
-  const { study, split, show, query, chosen, results, many } = useScope();
-  const sentence = useSentence(study.id, { view: "curves", split, show, cutoffs: query }).data?.sentence;
+  const { study, split, chosen, many } = useScope();
   const tallies = useTallies(study.id, split).data?.tallies;
   const scored = chosen.filter((c) => c.part.roc && c.part.pr);
-  const series = (kind: "roc" | "pr"): Series[] =>
-    scored.map((c) => {
-      const t = tallies?.find((one) => one.position === c.position);
-      const n = outcomes(results, c.part);
-      const drawn: Point[] =
-        kind === "roc"
-          ? (c.part.roc?.fpr ?? []).map((x, i) => ({
-              x,
-              y: c.part.roc?.tpr[i] ?? 0,
-              cutoff: c.part.roc?.cutoff[i] ?? null,
-            }))
-          : (c.part.pr?.recall ?? []).map((x, i) => ({
-              x,
-              y: c.part.pr?.precision[i] ?? 0,
-              cutoff: c.part.pr?.cutoff[i] ?? null,
-            }));
-      const place = (tp: number, fp: number, cutoff: number | null): Point =>
-        kind === "roc"
-          ? { x: fp / (n.fp + n.tn), y: tp / (n.tp + n.fn), cutoff }
-          : { x: tp / (n.tp + n.fn), y: tp / (tp + fp), cutoff };
-      return {
-        position: c.position,
-        letter: c.letter,
-        name: c.name,
-        area: c.part.metrics[kind === "roc" ? "roc_auc" : "average_precision"]?.value ?? null,
-        drawn,
-        exact: t ? t.score.map((score, i) => place(t.tp[i] ?? 0, t.fp[i] ?? 0, score)) : drawn,
-        at: kind === "roc" || n.tp + n.fp > 0 ? place(n.tp, n.fp, c.shownCutoff) : null,
-      };
-    });
+  const series = useMemo(() => {
+    const of = (kind: Kind): Series[] =>
+      scored.map((c) => {
+        const t = tallies?.find((one) => one.position === c.position);
+        return {
+          position: c.position,
+          letter: c.letter,
+          name: c.name,
+          area: metricOf(c.part, AREA[kind]).value,
+          drawn: drawn(c.part, kind),
+          exact: t ? exact(t, kind) : drawn(c.part, kind),
+          at: ring(c, kind),
+        };
+      });
+    return { roc: of("roc"), pr: of("pr") };
+  }, [scored, tallies]);
   if (many)
     return (
       <>
         <ViewHead title="Curves" />
-        {sentence && <Sentence>{sentence}</Sentence>}
+        <Drafted view="curves" />
       </>
     );
-  const base = chosen[0]?.part.metrics.prevalence?.value ?? 0;
+  const base = chosen[0] ? (metricOf(chosen[0].part, "prevalence").value ?? 0) : 0;
   const without = chosen.filter((c) => !c.part.roc);
   return (
     <>
@@ -55,7 +74,7 @@ export function CurvesView() {
         title="Curves"
         note="exact: one point a distinct score · ROC area by trapezoids, average precision by steps"
       />
-      {sentence && <Sentence>{sentence}</Sentence>}
+      <Drafted view="curves" />
       {scored.length > 0 && (
         <div className="grid grid-cols-[repeat(auto-fit,minmax(370px,1fr))] gap-x-6 gap-y-5 max-w-[1040px]">
           <CurveChart
@@ -63,7 +82,7 @@ export function CurvesView() {
             x="False-positive rate"
             y="Recall"
             areaName="ROC AUC"
-            series={series("roc")}
+            series={series.roc}
             reference={{ from: [0, 0], to: [1, 1] }}
           />
           <CurveChart
@@ -71,45 +90,47 @@ export function CurvesView() {
             x="Recall"
             y="Precision"
             areaName="Avg precision"
-            series={series("pr")}
+            series={series.pr}
             reference={{ from: [0, base], to: [1, base], label: `base rate ${shown(base)}` }}
           />
         </div>
       )}
-      <table className="mt-5 text-left">
-        <thead>
-          <tr className="text-sm text-soft border-b border-rule">
-            <th className="font-normal pr-8 py-1">Candidate</th>
-            <th className="font-normal pr-8">ROC AUC</th>
-            <th className="font-normal pr-8">Average precision</th>
-          </tr>
-        </thead>
-        <tbody>
-          {scored.map((c) => (
-            <tr key={c.position} className="border-b border-light">
-              <th scope="row" className="font-semibold pr-8 py-1.5">
-                <span className="flex items-center gap-2">
-                  <Tile position={c.position} letter={c.letter} /> {c.name}
-                </span>
-              </th>
-              {(["roc_auc", "average_precision"] as const).map((m) => {
-                const metric = c.part.metrics[m];
-                return (
-                  <td key={m} className="pr-8">
-                    {metric && <Figure candidate={c.name} metric={m} value={metric} />}{" "}
-                    <span className="text-soft text-sm">
-                      {metric?.low != null && `${shown(metric.low)} to ${shown(metric.high)}`}
-                    </span>
-                  </td>
-                );
-              })}
+      {scored.length > 0 && (
+        <table className="mt-5 text-left">
+          <thead>
+            <tr className="text-sm text-soft border-b border-rule">
+              <th className="font-normal pr-8 py-1">Candidate</th>
+              <th className="font-normal pr-8">ROC AUC</th>
+              <th className="font-normal pr-8">Average precision</th>
             </tr>
-          ))}
-        </tbody>
-      </table>
+          </thead>
+          <tbody>
+            {scored.map((c) => (
+              <tr key={c.position} className="border-b border-light">
+                <th scope="row" className="font-semibold pr-8 py-1.5">
+                  <span className="flex items-center gap-2">
+                    <Tile position={c.position} letter={c.letter} /> {c.name}
+                  </span>
+                </th>
+                {Object.values(AREA).map((m) => {
+                  const metric = metricOf(c.part, m);
+                  return (
+                    <td key={m} className="pr-8">
+                      <Figure candidate={c.name} metric={m} value={metric} />{" "}
+                      <span className="text-soft text-sm">
+                        {metric.low != null && `${shown(metric.low)} to ${shown(metric.high)}`}
+                      </span>
+                    </td>
+                  );
+                })}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
       {without.length > 0 && (
         <p className="text-sm text-soft mt-3">
-          {without.map((c) => c.name).join(", ")} {without.length === 1 ? "answers" : "answer"} classes only, with no
+          {named(without.map((c) => c.name))} {without.length === 1 ? "answers" : "answer"} classes only: there is no
           score to draw a curve from.
         </p>
       )}

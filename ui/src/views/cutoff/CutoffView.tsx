@@ -1,17 +1,18 @@
 import { useEffect, useRef, useState } from "react";
-import type { Metric } from "../../api/client";
-import { useSentence, useTallies } from "../../api/queries";
+import { useTallies } from "../../api/queries";
 import { useKeys } from "../../app/keys";
-import { type Shown, useScope } from "../../app/scope";
-import { countsAt, liveRates, type Tally } from "../../charts/tally";
-import { Button, Fault, Loading, Sentence, Tile, ViewHead } from "../../parts/basics";
+import { metricOf, type Shown, useScope } from "../../app/scope";
+import { type Counts, countsOf, liveRates, nearest, place, type Tally } from "../../charts/tally";
+import { Button, Fault, Loading, PENDING, Tile, ViewHead } from "../../parts/basics";
+import { Drafted } from "../../parts/Drafted";
 import { Figure } from "../../parts/Figure";
-import { count, shown } from "../../parts/number";
+import { count, named, shown } from "../../parts/number";
 import { Strip } from "./Strip";
 
+const SETTLED = 350; // ms after the last key until a nudged cutoff is kept
+
 export function CutoffView() {
-  const { study, split, show, query, chosen, go, positive, many } = useScope();
-  const sentence = useSentence(study.id, { view: "cutoff", split, show, cutoffs: query }).data?.sentence;
+  const { study, split, chosen, positive, many } = useScope();
   const asked = useTallies(study.id, split);
   const [active, setActive] = useState<number | null>(null);
   const nudges = useRef(new Map<number, (by: number) => void>());
@@ -28,18 +29,14 @@ export function CutoffView() {
     ";": () => nudge(-10),
     ":": () => nudge(10),
   });
-  const tallies = asked.data?.tallies ?? [];
-  const scores = tallies.flatMap((t) => [t.score[0] ?? 0, t.score.at(-1) ?? 0]);
-  const domain: [number, number] = [Math.min(0, ...scores), Math.max(1, ...scores)];
-  const step = 10 ** Math.floor(Math.log10((domain[1] - domain[0]) / 500));
   if (many)
     return (
       <>
         <ViewHead title="Cutoff" />
-        {sentence && <Sentence>{sentence}</Sentence>}
+        <Drafted view="cutoff" />
       </>
     );
-  const onReported = split === study.holdout.report_on && study.holdout.tune_on !== null;
+  const tallies = new Map((asked.data?.tallies ?? []).map((t) => [t.position, t]));
   const without = chosen.filter((c) => c.shownCutoff === null);
   return (
     <>
@@ -47,142 +44,170 @@ export function CutoffView() {
         title="Cutoff"
         note={
           <>
-            drag a handle, or <span className="kbd">,</span> <span className="kbd">.</span> one step · above: were{" "}
-            {positive}, below: were not; each as a share of its class
+            drag a handle, or <span className="kbd">,</span> <span className="kbd">.</span> one step · above the line:
+            actual {positive}, below: the others; each as a share of its class
           </>
         }
       />
-      {sentence && <Sentence>{sentence}</Sentence>}
-      {onReported && (
-        <p
-          className="border-l-[3px] border-ochre bg-ochre-soft px-3 py-1.5 mb-3 flex items-center gap-3 flex-wrap"
-          role="note"
-        >
-          <span className="flex-1">
-            These are the {split} rows. A cutoff moved here is chosen on the rows it is reported on, and the report will
-            say so.
-          </span>
-          <Button onClick={() => go({ split: String(study.holdout.tune_on) })}>
-            Choose on {String(study.holdout.tune_on)}
-          </Button>
-        </p>
-      )}
-      <Fault error={asked.error} />
+      <Drafted view="cutoff" />
+      {scored.length > 0 && <WhereChosen />}
+      <Fault error={asked.error} again={() => void asked.refetch()} />
       {asked.isPending && <Loading what="Counting scores" />}
-      <div className="border border-rule bg-sheet rounded-[4px] divide-y divide-rule">
-        {scored.map((c) => {
-          const tally = tallies.find((t) => t.position === c.position);
-          return (
-            tally && (
-              <CandidateStrip
-                key={c.position}
-                c={c}
-                tally={tally}
-                domain={domain}
-                step={step}
-                nudges={nudges.current}
-                onFocus={() => setActive(c.position)}
-              />
-            )
-          );
-        })}
-      </div>
+      {scored.length > 0 && (
+        <div className="border border-rule bg-sheet rounded-[4px] divide-y divide-rule">
+          {scored.map((c) => {
+            const tally = tallies.get(c.position);
+            return (
+              tally && (
+                <CandidateStrip
+                  key={c.position}
+                  c={c}
+                  tally={tally}
+                  nudges={nudges.current}
+                  onFocus={() => setActive(c.position)}
+                />
+              )
+            );
+          })}
+        </div>
+      )}
       {without.length > 0 && (
         <p className="text-sm text-soft mt-3">
-          {without.map((c) => c.name).join(", ")} {without.length === 1 ? "answers" : "answer"} classes only: no cutoff
-          to set.
+          {named(without.map((c) => c.name))} {without.length === 1 ? "answers" : "answer"} classes only: no cutoff to
+          set.
         </p>
       )}
     </>
   );
 }
 
+/** A warning where the rows that are looked at are those that are reported on. */
+function WhereChosen() {
+  const { study, split, go, mayWrite } = useScope();
+  const { report_on, tune_on } = study.holdout;
+  if (split !== report_on || !mayWrite) return null;
+  const rows = split === "all" ? "All rows are reported on" : `These are the ${split} rows`;
+  return (
+    <p
+      className="border-l-[3px] border-ochre bg-ochre-soft px-3 py-1.5 mb-3 flex items-center gap-3 flex-wrap"
+      role="note"
+    >
+      <span className="flex-1">
+        {rows}. A cutoff moved here is chosen on the rows it is reported on, and the report will say so.
+        {tune_on === null && " This study has no split to choose on: set cutoffs in advance, in the study file."}
+      </span>
+      {tune_on !== null && <Button onClick={() => go({ split: tune_on })}>Choose on {tune_on}</Button>}
+    </p>
+  );
+}
+
 type Props = {
   c: Shown;
   tally: Tally;
-  domain: [number, number];
-  step: number;
   nudges: Map<number, (by: number) => void>;
   onFocus: () => void;
 };
 
-/** One candidate's strip. While the hand moves, the numbers come from the tally; at rest, from the results. */
-function CandidateStrip({ c, tally, domain, step, nudges, onFocus }: Props) {
-  const { keep, words, positive, negative, study } = useScope();
+/** The counts in the results, where these are at the cutoff that is shown. */
+function measured(c: Shown): Counts | null {
+  const n = c.part.outcomes;
+  return c.pending || !n ? null : n;
+}
+
+/**
+ * One candidate's strip. All that stands here belongs to one cutoff: counts come from the results where these are at
+ * hand for it, and from the tally where the handle moves or they are on their way; intervals come with the results.
+ */
+function CandidateStrip({ c, tally, nudges, onFocus }: Props) {
+  const { keep, words, positive, negative } = useScope();
   const kept = c.shownCutoff ?? 0;
   const [moving, setMoving] = useState<number | null>(null);
   const latest = useRef<number | null>(null);
+  const settle = useRef<ReturnType<typeof setTimeout>>(undefined);
   const cutoff = moving ?? kept;
   const move = (value: number) => {
+    clearTimeout(settle.current);
     latest.current = value;
     setMoving(value);
   };
   const release = () => {
+    clearTimeout(settle.current);
     if (latest.current !== null) keep(c.position, latest.current);
     latest.current = null;
   };
-  useEffect(() => {
-    if (kept === moving) setMoving(null);
-  }, [kept, moving]);
-  const settle = useRef<ReturnType<typeof setTimeout>>(undefined);
-  nudges.set(c.position, (by) => {
-    const next = Number((Math.round((cutoff + by * step) / step) * step).toPrecision(12));
-    move(Math.min(domain[1], Math.max(domain[0], next)));
-    clearTimeout(settle.current);
-    settle.current = setTimeout(release, 350);
-  });
-  const live = countsAt(tally, cutoff);
-  const rates = liveRates(live);
-  const still = moving === null && c.result.cutoff?.value === kept;
-  const rate = (name: "recall" | "precision" | "f1"): Metric =>
-    still ? (c.part.metrics[name] ?? { value: null }) : { value: rates[name], why: "no rows to divide by" };
-  const here = study.candidates.find((k) => k.position === c.position);
+  // Once the address has what was let go of here, or something newer, that is what is shown.
+  const [was, setWas] = useState(kept);
+  if (was !== kept) setWas(kept);
+  if (moving !== null && latest.current === null && (was !== kept || moving === kept)) setMoving(null);
+  const leave = useRef(release);
+  leave.current = release;
+  useEffect(() => () => leave.current(), []); // what a key moved is kept even when one goes on at once
+  const nudge = (by: number) => {
+    const k = nearest(tally, latest.current ?? cutoff) + by;
+    move(place(tally, Math.min(tally.tp.length - 1, Math.max(0, k))));
+    settle.current = setTimeout(release, SETTLED);
+  };
+  nudges.set(c.position, nudge);
+  const still = moving === null && !c.pending;
+  const live = still ? measured(c) : (countsOf(tally, cutoff) ?? null);
+  const rates = live && liveRates(live);
   return (
     <section aria-label={`Cutoff of ${c.name}`} className="grid grid-cols-[minmax(0,1fr)_252px] gap-4 px-3.5 pt-3 pb-2">
       <div className="min-w-0">
-        <h2 className="font-sans font-semibold text-base flex items-center gap-2 mb-2">
-          <Tile position={c.position} letter={c.letter} /> {c.name}
-          <span className="text-sm text-soft font-normal">
-            {here?.cutoff_chosen_on ? `chosen on ${here.cutoff_chosen_on}` : "as set at intake"}
+        <h2 className="font-sans font-semibold text-base flex items-center gap-2 mb-2 min-w-0 pr-24">
+          <Tile position={c.position} letter={c.letter} />
+          <span className="truncate" title={c.name}>
+            {c.name}
+          </span>
+          <span className="text-sm text-soft font-normal whitespace-nowrap" data-part="chosen">
+            {cutoff === c.cutoff ? c.cutoff_chosen : "not kept"}
           </span>
         </h2>
         <Strip
           tally={tally}
-          domain={domain}
+          counts={live}
           cutoff={cutoff}
           position={c.position}
           name={c.name}
-          step={step}
           onMove={move}
           onRelease={release}
+          onNudge={nudge}
           onFocus={onFocus}
         />
       </div>
-      <div className="text-sm" data-live={c.letter} data-moving={moving !== null}>
-        <table className="w-full">
+      <div className="text-sm" data-live={c.letter} data-moving={!still} data-at={cutoff}>
+        <table className="w-full table-fixed">
           <thead>
             <tr className="text-soft">
-              <td />
-              <th className="font-normal text-left">said {negative}</th>
-              <th className="font-normal text-left">said {positive}</th>
+              <td className="w-[72px]" />
+              {[negative, positive].map((name) => (
+                <th key={name} className="font-normal text-left truncate" title={`predicted ${name}`}>
+                  predicted {name}
+                </th>
+              ))}
             </tr>
           </thead>
           <tbody>
             <tr>
-              <th className="font-normal text-soft text-left pr-2">{negative}</th>
-              <Live name="tn" rows={live.tn} word={words.tn} />
-              <Live name="fp" rows={live.fp} word={words.fp} tone="text-ochre" />
+              <th className="font-normal text-soft text-left pr-2 truncate" title={`actual ${negative}`}>
+                {negative}
+              </th>
+              <Live name="tn" rows={live?.tn} word={words.tn} />
+              <Live name="fp" rows={live?.fp} word={words.fp} tone="text-ochre" />
             </tr>
             <tr>
-              <th className="font-normal text-soft text-left pr-2">{positive}</th>
-              <Live name="fn" rows={live.fn} word={words.fn} tone="text-scarlet" />
-              <Live name="tp" rows={live.tp} word={words.tp} />
+              <th className="font-normal text-soft text-left pr-2 truncate" title={`actual ${positive}`}>
+                {positive}
+              </th>
+              <Live name="fn" rows={live?.fn} word={words.fn} tone="text-scarlet" />
+              <Live name="tp" rows={live?.tp} word={words.tp} />
             </tr>
           </tbody>
         </table>
+        <Unanswered tally={tally} />
         <dl className="grid grid-cols-[64px_46px_1fr] mt-1 border-t border-light pt-1">
           {(["recall", "precision", "f1"] as const).map((name) => {
-            const m = rate(name);
+            const m = metricOf(c.part, name);
             return (
               <div key={name} className="contents">
                 <dt className="text-soft">{name === "f1" ? "F1" : name}</dt>
@@ -190,10 +215,12 @@ function CandidateStrip({ c, tally, domain, step, nudges, onFocus }: Props) {
                   {still ? (
                     <Figure candidate={c.name} metric={name} value={m} className="font-semibold" />
                   ) : (
-                    <span data-metric={name}>{shown(m.value)}</span>
+                    <span data-metric={name}>{rates ? shown(rates[name]) : PENDING}</span>
                   )}
                 </dd>
-                <dd className="text-soft">{m.low != null && `${shown(m.low)} to ${shown(m.high)}`}</dd>
+                <dd className="text-soft" data-interval={name}>
+                  {still ? m.low != null && `${shown(m.low)} to ${shown(m.high)}` : PENDING}
+                </dd>
               </div>
             );
           })}
@@ -203,13 +230,36 @@ function CandidateStrip({ c, tally, domain, step, nudges, onFocus }: Props) {
   );
 }
 
-function Live({ name, rows, word, tone = "" }: { name: string; rows: number; word: string; tone?: string }) {
+/** Rows without an answer, which no cutoff flags. */
+function Unanswered({ tally }: { tally: Tally }) {
+  const n = tally.unanswered_positive + tally.unanswered_negative;
+  if (n === 0) return null;
+  return (
+    <p className="text-xs text-soft">
+      {count(n)} without an answer: {count(tally.unanswered_positive)} of these missed
+    </p>
+  );
+}
+
+function Live({
+  name,
+  rows,
+  word,
+  tone = "",
+}: {
+  name: string;
+  rows: number | undefined;
+  word: string;
+  tone?: string;
+}) {
   return (
     <td className={`py-0.5 pr-2 leading-tight ${tone}`}>
       <span className="text-base font-semibold" data-live-count={name}>
-        {count(rows)}
+        {rows === undefined ? PENDING : count(rows)}
       </span>
-      <span className="block text-xs">{word}</span>
+      <span className="block text-xs truncate" title={word}>
+        {word}
+      </span>
     </td>
   );
 }

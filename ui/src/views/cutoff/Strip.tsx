@@ -1,37 +1,51 @@
 import { scaleLinear } from "d3-scale";
-import { memo, useId, useRef } from "react";
+import { useId, useMemo, useRef } from "react";
 import { colour } from "../../app/scope";
 import { SaveMenu } from "../../charts/SaveMenu";
-import { histogram, type Tally } from "../../charts/tally";
-import { shown } from "../../parts/number";
+import { type Counts, ends, flagged, histogram, nearest, place, type Tally } from "../../charts/tally";
+import { asSet, count } from "../../parts/number";
 
 export const STRIP = { width: 560, height: 108, middle: 58, pad: 10 };
 const BINS = 64;
+const LARGE = 10; // small steps in a large one
 
 type Props = {
   tally: Tally;
-  domain: [number, number];
+  /** The counts at the cutoff; null while they are on their way. */
+  counts: Counts | null;
   cutoff: number;
   position: number;
   name: string;
-  step: number;
   onMove: (value: number) => void;
   onRelease: () => void;
+  onNudge: (by: number) => void;
   onFocus: () => void;
 };
 
 /** Positives up, negatives down, each as a share of its class; what the cutoff gets wrong changes colour with it. */
-export function Strip({ tally, domain, cutoff, position, name, step, onMove, onRelease, onFocus }: Props) {
+export function Strip({ tally, counts, cutoff, position, name, onMove, onRelease, onNudge, onFocus }: Props) {
   const figure = useRef<SVGSVGElement>(null);
   const held = useRef(false);
-  const clip = useId();
-  const x = scaleLinear(domain, [STRIP.pad, STRIP.width - STRIP.pad]).clamp(true);
+  const about = useId();
+  const [low, high] = ends(tally);
+  const x = scaleLinear([low, high], [STRIP.pad, STRIP.width - STRIP.pad]).clamp(true);
   const at = x(cutoff);
   const follow = (event: React.PointerEvent) => {
     const box = figure.current?.getBoundingClientRect();
     if (!held.current || !box) return;
     const value = x.invert(((event.clientX - box.left) / box.width) * STRIP.width);
-    onMove(Number((Math.round(value / step) * step).toPrecision(12)));
+    onMove(place(tally, nearest(tally, value)));
+  };
+  const here = nearest(tally, cutoff);
+  const STEPS: Record<string, number> = {
+    ArrowLeft: -1,
+    ArrowDown: -1,
+    ArrowRight: 1,
+    ArrowUp: 1,
+    PageDown: -LARGE,
+    PageUp: LARGE,
+    Home: -here,
+    End: tally.tp.length - 1 - here,
   };
   return (
     <div className="relative">
@@ -51,22 +65,12 @@ export function Strip({ tally, domain, cutoff, position, name, step, onMove, onR
           held.current = false;
         }}
         onPointerCancel={() => {
+          if (held.current) onRelease();
           held.current = false;
         }}
       >
         <title>{`Scores of ${name} by actual class`}</title>
-        <clipPath id={`${clip}l`}>
-          <rect x={0} y={0} width={at} height={STRIP.height} />
-        </clipPath>
-        <clipPath id={`${clip}r`}>
-          <rect x={at} y={0} width={STRIP.width - at} height={STRIP.height} />
-        </clipPath>
-        <g clipPath={`url(#${clip}l)`}>
-          <Bars tally={tally} domain={domain} up="var(--color-missed)" down="var(--color-passed)" />
-        </g>
-        <g clipPath={`url(#${clip}r)`}>
-          <Bars tally={tally} domain={domain} up={colour(position)} down="var(--color-needless)" />
-        </g>
+        <Bars tally={tally} counts={counts} color={colour(position)} x={x} />
         <line
           x1={STRIP.pad}
           x2={STRIP.width - STRIP.pad}
@@ -76,7 +80,7 @@ export function Strip({ tally, domain, cutoff, position, name, step, onMove, onR
         />
         {x.ticks(6).map((t) => (
           <text key={t} x={x(t)} y={STRIP.height - 2} textAnchor="middle" style={{ fontSize: 9.5 }}>
-            {t}
+            {asSet(t)}
           </text>
         ))}
         <line x1={at} x2={at} y1={8} y2={STRIP.height - 12} stroke="var(--color-ink)" strokeWidth={2} />
@@ -84,12 +88,23 @@ export function Strip({ tally, domain, cutoff, position, name, step, onMove, onR
           role="slider"
           tabIndex={0}
           aria-label={`Cutoff of ${name}`}
+          aria-describedby={about}
           aria-valuenow={cutoff}
-          aria-valuemin={domain[0]}
-          aria-valuemax={domain[1]}
-          aria-valuetext={`at least ${shown(cutoff)}`}
+          aria-valuemin={low}
+          aria-valuemax={high}
+          aria-valuetext={
+            counts
+              ? `at least ${asSet(cutoff)}: ${count(counts.tp + counts.fp)} rows flagged`
+              : `at least ${asSet(cutoff)}`
+          }
           transform={`translate(${at} 8)`}
           onFocus={onFocus}
+          onKeyDown={(event) => {
+            const by = STEPS[event.key];
+            if (by === undefined || event.ctrlKey || event.metaKey || event.altKey) return;
+            event.preventDefault();
+            if (by !== 0) onNudge(event.shiftKey && Math.abs(by) === 1 ? by * LARGE : by);
+          }}
         >
           <path d="M-7,-6 h14 v9 l-7,7 l-7,-7 z" fill="var(--color-ink)" />
         </g>
@@ -99,8 +114,9 @@ export function Strip({ tally, domain, cutoff, position, name, step, onMove, onR
           textAnchor={at > STRIP.width - 70 ? "end" : "start"}
           style={{ fill: "var(--color-ink)", fontWeight: 650, fontSize: 13 }}
         >
-          {`≥ ${shown(cutoff)}`}
+          {`≥ ${asSet(cutoff)}`}
         </text>
+        <desc id={about}>Arrow keys move it one step, Page keys ten.</desc>
       </svg>
       <span className="absolute right-0 -top-5">
         <SaveMenu figure={figure} name={`cutoff-${name}`} />
@@ -109,22 +125,39 @@ export function Strip({ tally, domain, cutoff, position, name, step, onMove, onR
   );
 }
 
-const Bars = memo(
-  ({ tally, domain, up, down }: { tally: Tally; domain: [number, number]; up: string; down: string }) => {
-    const { pos, neg } = histogram(tally, domain[0], domain[1], BINS);
-    const tallest = Math.max(...[...pos].map((n) => n / tally.positives), ...[...neg].map((n) => n / tally.negatives));
-    const room = STRIP.middle - 22;
-    const width = (STRIP.width - 2 * STRIP.pad) / BINS;
-    const bars = [];
-    for (let i = 0; i < BINS; i++) {
-      const left = STRIP.pad + i * width;
-      const high = (room * (pos[i] ?? 0)) / tally.positives / tallest;
-      const low = (room * (neg[i] ?? 0)) / tally.negatives / tallest;
-      if (high > 0)
-        bars.push(<rect key={`p${left}`} x={left} y={STRIP.middle - high} width={width - 1} height={high} fill={up} />);
-      if (low > 0)
-        bars.push(<rect key={`n${left}`} x={left} y={STRIP.middle} width={width - 1} height={low} fill={down} />);
-    }
-    return bars;
-  },
-);
+type BarsProps = { tally: Tally; counts: Counts | null; color: string; x: (value: number) => number };
+
+/** Of each bar, what is at or above the cutoff lies at the axis, by its exact count. */
+function Bars({ tally, counts, color, x }: BarsProps) {
+  const { bins, tallest } = useMemo(() => {
+    const bins = histogram(tally, BINS);
+    const shares = bins.flatMap(({ rows }) => [rows.positive / tally.positives, rows.negative / tally.negatives]);
+    return { bins, tallest: Math.max(...shares.filter(Number.isFinite), 1e-12) };
+  }, [tally]);
+  const room = STRIP.middle - 22;
+  const tall = (n: number, of: number) => (of > 0 ? (room * n) / of / tallest : 0);
+  return bins.map((bin) => {
+    const [left, right] = [x(place(tally, bin.from)), x(place(tally, bin.to))];
+    const width = Math.max(0.5, right - left - 1);
+    const over = counts ? flagged(bin, counts) : { positive: 0, negative: 0 };
+    const [up, caught] = [tall(bin.rows.positive, tally.positives), tall(over.positive, tally.positives)];
+    const [down, needless] = [tall(bin.rows.negative, tally.negatives), tall(over.negative, tally.negatives)];
+    const y = STRIP.middle;
+    const waiting = counts === null;
+    const all = [
+      { key: "caught", y: y - caught, height: caught, fill: color },
+      { key: "missed", y: y - up, height: up - caught, fill: waiting ? "var(--color-faint)" : "var(--color-missed)" },
+      { key: "needless", y, height: needless, fill: "var(--color-needless)" },
+      { key: "left", y: y + needless, height: down - needless, fill: "var(--color-passed)" },
+    ];
+    return (
+      <g key={bin.from}>
+        {all.map(
+          (bar) => bar.height > 0 && <rect key={bar.key} data-bar={bar.key} x={left} width={width} {...omit(bar)} />,
+        )}
+      </g>
+    );
+  });
+}
+
+const omit = ({ y, height, fill }: { y: number; height: number; fill: string }) => ({ y, height, fill });

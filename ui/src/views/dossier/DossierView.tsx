@@ -1,14 +1,15 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, type Dossier, got } from "../../api/client";
-import { dossierCalls, useDossier, useDossierChange, useDossierSaving } from "../../api/queries";
+import { api, type Dossier, got, ProblemError } from "../../api/client";
+import { dossierCalls, useDossier, useDossierChange, useDossierSaving, useDraft } from "../../api/queries";
 import { useScope, writeAddress } from "../../app/scope";
 import { titleOf } from "../../app/steps";
 import { remember, undo, useUndo } from "../../app/undo";
 import { Button, Fault, Loading, ViewHead } from "../../parts/basics";
 import { Modal } from "../../parts/Modal";
-import { shown } from "../../parts/number";
+import { asSet } from "../../parts/number";
+import { Text } from "./Text";
 
 export function DossierView() {
   const { study } = useScope();
@@ -20,9 +21,16 @@ export function DossierView() {
 
 function OpenDossier({ dossier }: { dossier: Dossier }) {
   const { study, mayWrite } = useScope();
-  const calls = dossierCalls(study.id);
-  const change = useDossierChange(study.id, calls.change);
+  const change = useDossierChange(study.id, dossierCalls(study.id).change);
+  const draft = useDraft(study.id);
   const last = useUndo();
+  /** Keep one of its texts, from what that text was. */
+  const text = (key: "heading" | "summary" | "decision_note") => (to: string, from: string) =>
+    change.mutateAsync({ to: { [key]: to }, from: { [key]: from } });
+  const insert = async () => {
+    const { text: drafted } = await draft.mutateAsync();
+    await text("summary")(drafted, dossier.summary);
+  };
   return (
     <div className="grid grid-cols-[372px_minmax(0,1fr)] gap-5 h-full min-h-0">
       <div className="overflow-auto pr-1">
@@ -30,25 +38,35 @@ function OpenDossier({ dossier }: { dossier: Dossier }) {
         <Revisions dossier={dossier} />
         {mayWrite ? (
           <>
-            <Text
-              label="Title of the report"
-              value={dossier.heading}
-              onKeep={(heading) => change.mutate({ heading })}
+            <Text label="Title of the report" value={dossier.heading} most={300} onKeep={text("heading")} />
+            <Decision
+              dossier={dossier}
+              onChange={(to, from) => change.mutate({ to, from })}
+              onNote={text("decision_note")}
             />
-            <Decision dossier={dossier} onKeep={change.mutate} />
+            {dossier.differs.map((line) => (
+              <p key={line} role="note" className="border-l-[3px] border-ochre bg-ochre-soft px-3 py-1.5 mt-2">
+                {line.charAt(0).toUpperCase() + line.slice(1)}.
+              </p>
+            ))}
             <Text
               label="The argument, in Markdown"
               rows={9}
               value={dossier.summary}
-              onKeep={(summary) => change.mutate({ summary })}
+              most={100_000}
+              onKeep={text("summary")}
             >
               {dossier.summary.trim() === "" && (
-                <Button className="mt-1" onClick={() => change.mutate({ summary: dossier.drafted })}>
-                  Start from a draft of the numbers
+                <Button
+                  className="mt-1"
+                  disabled={draft.isPending}
+                  onClick={() => void insert().catch(() => undefined)}
+                >
+                  Insert a draft from the numbers
                 </Button>
               )}
             </Text>
-            <Fault error={change.error} />
+            <Fault error={draft.error ?? (told(change.error) ? change.error : null)} />
             <Exhibits dossier={dossier} />
             {last && (
               <button type="button" className="link text-sm mt-2" onClick={() => void undo()}>
@@ -65,6 +83,9 @@ function OpenDossier({ dossier }: { dossier: Dossier }) {
     </div>
   );
 }
+
+/** That someone else was quicker is said where it happened. */
+const told = (error: unknown) => !(error instanceof ProblemError && error.status === 412);
 
 /** The draft as its reader will see it, drawn anew after each change. */
 function Preview({ address, stamp }: { address: string; stamp: string }) {
@@ -90,7 +111,10 @@ function Revisions({ dossier }: { dossier: Dossier }) {
         <li key={r.id} className="border-b border-rule py-1.5 flex items-baseline gap-2">
           <Link
             className="link"
-            to={{ pathname: `/studies/${scope.study.id}/revisions/${r.id}`, search: writeAddress(scope).toString() }}
+            to={{
+              pathname: `/studies/${scope.study.id}/revisions/${r.id}`,
+              search: writeAddress(scope, scope.study).toString(),
+            }}
           >
             Revision {r.number}
           </Link>
@@ -104,66 +128,31 @@ function Revisions({ dossier }: { dossier: Dossier }) {
 
 export const TONE: Record<string, string> = { waiting: "text-ochre", signed: "text-moss", returned: "text-scarlet" };
 
-type TextProps = {
-  label: string;
-  value: string;
-  rows?: number;
-  onKeep: (value: string) => void;
-  children?: React.ReactNode;
+type Asked = Pick<Dossier, "decision_candidate" | "decision_cutoff">;
+type DecisionProps = {
+  dossier: Dossier;
+  onChange: (to: Asked, from: Asked) => void;
+  onNote: (to: string, from: string) => Promise<unknown>;
 };
 
-/** A text that is kept when it is left. */
-function Text({ label, value, rows = 1, onKeep, children }: TextProps) {
-  const [typed, setTyped] = useState(value);
-  const id = label.toLowerCase().replaceAll(/[^a-z]+/g, "-");
-  useEffect(() => {
-    if (document.activeElement?.id !== id) setTyped(value); // never under someone's hands
-  }, [value, id]);
-  const keep = () => typed !== value && onKeep(typed);
-  return (
-    <div className="mt-3">
-      <label className="block text-sm text-soft mb-0.5" htmlFor={id}>
-        {label}
-      </label>
-      {rows === 1 ? (
-        <input id={id} className="field" value={typed} onChange={(e) => setTyped(e.target.value)} onBlur={keep} />
-      ) : (
-        <textarea
-          id={id}
-          className="field font-serif text-[14px]"
-          rows={rows}
-          value={typed}
-          onChange={(e) => setTyped(e.target.value)}
-          onBlur={keep}
-        />
-      )}
-      {children}
-    </div>
-  );
-}
-
-type Change = {
-  decision_candidate?: string | null;
-  decision_cutoff?: number | null;
-  decision_note?: string;
-};
-
-function Decision({ dossier, onKeep }: { dossier: Dossier; onKeep: (change: Change) => void }) {
+function Decision({ dossier, onChange, onNote }: DecisionProps) {
   const { study, cutoffs } = useScope();
-  const chosen = study.candidates.find((c) => c.name === dossier.decision_candidate);
+  const { decision_candidate, decision_cutoff } = dossier;
+  const chosen = study.candidates.find((c) => c.name === decision_candidate);
   const current = chosen ? cutoffs[chosen.position] : undefined;
+  const change = (to: Asked) => onChange(to, { decision_candidate, decision_cutoff });
   return (
-    <fieldset className="mt-3 border border-rule bg-sheet rounded-md px-3 pt-1 pb-2.5">
-      <legend className="text-sm text-soft px-1">The decision asked for</legend>
-      <div className="flex gap-2 items-center">
+    <fieldset className="mt-3 border border-rule bg-sheet rounded-md px-3 pt-1 pb-2.5 min-w-0">
+      <legend className="text-sm text-soft px-1">Decision requested</legend>
+      <div className="flex gap-2 items-center flex-wrap">
         <label htmlFor="decision">Use</label>
         <select
           id="decision"
-          className="field flex-1"
-          value={dossier.decision_candidate ?? ""}
+          className="field flex-1 min-w-32"
+          value={decision_candidate ?? ""}
           onChange={(e) => {
             const c = study.candidates.find((one) => one.name === e.target.value);
-            onKeep({ decision_candidate: c?.name ?? null, decision_cutoff: c ? (cutoffs[c.position] ?? null) : null });
+            change({ decision_candidate: c?.name ?? null, decision_cutoff: c ? (cutoffs[c.position] ?? null) : null });
           }}
         >
           <option value="">nothing chosen yet</option>
@@ -173,20 +162,24 @@ function Decision({ dossier, onKeep }: { dossier: Dossier; onKeep: (change: Chan
             </option>
           ))}
         </select>
-        {dossier.decision_cutoff !== null && (
-          <span data-part="decision-cutoff">at ≥ {shown(dossier.decision_cutoff)}</span>
-        )}
+        {decision_cutoff !== null && <span data-part="decision-cutoff">at ≥ {asSet(decision_cutoff)}</span>}
       </div>
-      {current !== undefined && current !== dossier.decision_cutoff && (
-        <Button className="mt-1.5" onClick={() => onKeep({ decision_cutoff: current })}>
-          Use the cutoff now set: ≥ {shown(current)}
+      {decision_cutoff !== null && (
+        <p className="text-sm text-soft mt-1" data-part="decision-chosen">
+          {dossier.decision_chosen}
+        </p>
+      )}
+      {current !== undefined && current !== decision_cutoff && (
+        <Button className="mt-1.5" onClick={() => change({ decision_candidate, decision_cutoff: current })}>
+          Use the cutoff now set: ≥ {asSet(current)}
         </Button>
       )}
       <Text
         label="For which rows, on which conditions, until when"
         rows={2}
         value={dossier.decision_note}
-        onKeep={(decision_note) => onKeep({ decision_note })}
+        most={20_000}
+        onKeep={onNote}
       />
     </fieldset>
   );
@@ -211,7 +204,7 @@ function Exhibits({ dossier }: { dossier: Dossier }) {
       <h2 className="text-lg">Exhibits</h2>
       {ids.length === 0 && (
         <p className="text-soft">
-          None yet. In Line-up, Matrix, Curves or Cutoff, press <span className="kbd">P</span> to pin what you see.
+          None yet. In Roster, Matrix, Curves or Cutoff, press <span className="kbd">P</span> to pin what you see.
         </p>
       )}
       <ol>
@@ -222,10 +215,14 @@ function Exhibits({ dossier }: { dossier: Dossier }) {
               <span className="text-sm text-soft">
                 {titleOf(e.view)}, {e.scope.split}
               </span>
-              <Caption
+              <Text
+                label={`Caption of exhibit ${i + 1}`}
+                unseen
+                rows={2}
                 value={e.caption}
-                name={`Caption of exhibit ${i + 1}`}
-                onKeep={(text) => caption.mutate({ exhibit: e.id, caption: text })}
+                most={2000}
+                placeholder="What this shows"
+                onKeep={(text, from) => caption.mutateAsync({ exhibit: e.id, caption: text, from })}
               />
             </div>
             <div className="flex flex-col gap-0.5">
@@ -263,24 +260,8 @@ function Exhibits({ dossier }: { dossier: Dossier }) {
           </li>
         ))}
       </ol>
-      <Fault error={caption.error ?? unpin.error ?? reorder.error ?? pin.error} />
+      <Fault error={unpin.error ?? reorder.error ?? pin.error} />
     </section>
-  );
-}
-
-function Caption({ value, name, onKeep }: { value: string; name: string; onKeep: (value: string) => void }) {
-  const [typed, setTyped] = useState(value);
-  useEffect(() => setTyped(value), [value]);
-  return (
-    <textarea
-      aria-label={name}
-      className="field font-serif text-[14px] leading-snug"
-      rows={2}
-      value={typed}
-      placeholder="What this shows"
-      onChange={(e) => setTyped(e.target.value)}
-      onBlur={() => typed !== value && onKeep(typed)}
-    />
   );
 }
 
@@ -311,7 +292,7 @@ function Submit({ dossier }: { dossier: Dossier }) {
       ]);
       navigate({
         pathname: `/studies/${scope.study.id}/revisions/${revision.id}`,
-        search: writeAddress(scope).toString(),
+        search: writeAddress(scope, scope.study).toString(),
       });
     } catch (e) {
       setFault(e);
@@ -323,7 +304,7 @@ function Submit({ dossier }: { dossier: Dossier }) {
   return (
     <div className="mt-5">
       <Fault error={fault} />
-      <Button kind="scarlet" className="w-full py-1.5" disabled={lacks.length > 0} onClick={() => setAsking(true)}>
+      <Button kind="strong" className="w-full py-1.5" disabled={lacks.length > 0} onClick={() => setAsking(true)}>
         Submit for sign-off
       </Button>
       {lacks.length > 0 && <p className="text-sm text-soft mt-1">Needed first: {lacks.join(", ")}.</p>}

@@ -3,6 +3,7 @@ import { type FormEvent, useState } from "react";
 import { useParams } from "react-router";
 import { api, got, type Revision } from "../../api/client";
 import { useSession } from "../../api/queries";
+import { useScope } from "../../app/scope";
 import { Button, Fault, Loading } from "../../parts/basics";
 import { TONE } from "./DossierView";
 
@@ -33,8 +34,8 @@ export function RevisionView() {
 
 function SignOff({ revision }: { revision: Revision }) {
   const user = useSession().data?.user;
-  const approver = ["approver", "admin"].includes(user?.role ?? "");
-  const own = user?.id === revision.author_id;
+  const { maySign } = useScope();
+  const own = user !== null && user !== undefined && revision.author_ids.includes(user.id);
   return (
     <aside aria-label="Sign-off" className="overflow-auto">
       <h1 className="text-xl">Revision {revision.number}</h1>
@@ -78,11 +79,11 @@ function SignOff({ revision }: { revision: Revision }) {
           </dd>
         </div>
       </dl>
-      {revision.stamp === "waiting" && approver && !own && <Verdict revision={revision} />}
+      {revision.stamp === "waiting" && maySign && !own && <Verdict revision={revision} />}
       {revision.stamp === "waiting" && own && (
-        <p className="text-sm text-soft mt-4">You wrote this revision, so someone else signs it.</p>
+        <p className="text-sm text-soft mt-4">You wrote part of this revision, so someone else signs it.</p>
       )}
-      {revision.stamp === "waiting" && !own && !approver && (
+      {revision.stamp === "waiting" && !own && !maySign && (
         <p className="text-sm text-soft mt-4">An approver signs it or sends it back.</p>
       )}
     </aside>

@@ -12,7 +12,7 @@ function Use({ split }: { split: string }) {
   return (
     <span className="text-soft font-normal text-sm">
       {split === study.holdout.report_on && " · reported on"}
-      {split === study.holdout.tune_on && " · choices are made here"}
+      {split === study.holdout.tune_on && " · cutoffs are chosen here"}
     </span>
   );
 }

@@ -2,7 +2,7 @@ import type { Schemas } from "../../api/client";
 import { type JoinQuery, useJoin } from "../../api/queries";
 import { Button, Tile } from "../../parts/basics";
 import { Entry } from "../../parts/Entry";
-import { count } from "../../parts/number";
+import { count, letterOf, several } from "../../parts/number";
 import type { Answers } from "./answers";
 import { MadeWith } from "./MadeWith";
 import { probabilitiesOf } from "./mapping";
@@ -10,7 +10,7 @@ import { Pick as PickOne } from "./Pick";
 
 type Upload = Schemas["UploadOut"];
 
-const KINDS = { score: "a score", probabilities: "probabilities", label: "a class" } as const;
+const KINDS = { score: "a score", probabilities: "probabilities", predicted: "a class" } as const;
 const NO_ANSWER = { error: "stop the study", wrong: "count as wrong", left_out: "are left out" } as const;
 
 type RowProps = {
@@ -31,7 +31,7 @@ export function CandidateRow({ a, position, askId, classes, join, onChange, onRe
   return (
     <div className="border border-rule bg-sheet rounded-md px-3 py-2.5 mt-2" data-candidate-row={position}>
       <div className="flex items-center gap-2 mb-2">
-        <Tile position={position} letter={String.fromCharCode(64 + position)} />
+        <Tile position={position} letter={letterOf(position)} />
         <input
           aria-label="Name of the candidate"
           className="field flex-1"
@@ -40,7 +40,7 @@ export function CandidateRow({ a, position, askId, classes, join, onChange, onRe
           onChange={(e) => onChange({ name: e.target.value })}
         />
         <span className="text-sm text-soft">
-          {a.upload.name}, {count(a.upload.rows)} rows
+          {a.upload.name}, {several(a.upload.rows, "row")}
         </span>
         <Button kind="bare" aria-label={`Remove ${a.name}`} onClick={onRemove}>
           ×
@@ -49,11 +49,11 @@ export function CandidateRow({ a, position, askId, classes, join, onChange, onRe
       <div className="grid grid-cols-4 gap-3 items-start">
         {askId && <PickOne label="Row id" value={a.id} options={names} onPick={(id) => onChange({ id })} />}
         <PickOne
-          label="It gives"
+          label="Output"
           value={KINDS[a.kind]}
-          options={classes ? [KINDS.probabilities, KINDS.label] : [KINDS.score, KINDS.label]}
+          options={classes ? [KINDS.probabilities, KINDS.predicted] : [KINDS.score, KINDS.predicted]}
           onPick={(said) =>
-            onChange({ kind: (Object.keys(KINDS) as Answers["kind"][]).find((k) => KINDS[k] === said) ?? "label" })
+            onChange({ kind: (Object.keys(KINDS) as Answers["kind"][]).find((k) => KINDS[k] === said) ?? "predicted" })
           }
         />
         {a.kind === "probabilities" ? (
@@ -63,7 +63,7 @@ export function CandidateRow({ a, position, askId, classes, join, onChange, onRe
             label={a.kind === "score" ? "Score column" : "Predicted class column"}
             value={a.column}
             options={names}
-            guess={a.kind === "score" ? a.upload.guess.score : a.upload.guess.label}
+            guess={a.kind === "score" ? a.upload.guess.score : a.upload.guess.predicted}
             onPick={(c) => onChange({ column: c })}
           />
         )}
@@ -79,10 +79,10 @@ export function CandidateRow({ a, position, askId, classes, join, onChange, onRe
       </div>
       <p className="text-sm text-soft mt-1.5 flex gap-4">
         <span className="flex-1">
-          {a.kind !== "probabilities" && first.length > 0 && `${a.column} begins ${first.join(", ")}`}
+          {a.kind !== "probabilities" && first.length > 0 && `${a.column} begins: ${first.join(", ")}`}
         </span>
         <label>
-          <input type="checkbox" checked={a.in_use} onChange={(e) => onChange({ in_use: e.target.checked })} /> in use
+          <input type="checkbox" checked={a.runs_now} onChange={(e) => onChange({ runs_now: e.target.checked })} /> runs
           now
         </label>
       </p>
@@ -128,7 +128,7 @@ function Probabilities({ u, classes }: { u: Upload; classes: string[] }) {
   );
 }
 
-const SETS = { missing: "missing", extra: "no row of the hold-out", doubled: "standing twice" } as const;
+const SETS = { missing: "missing", extra: "not rows of the hold-out", doubled: "standing twice" } as const;
 
 /** What became of each id when this file was joined, with each set to save. */
 function JoinLine({ join }: { join: JoinQuery }) {
@@ -139,7 +139,7 @@ function JoinLine({ join }: { join: JoinQuery }) {
     <p className="text-sm mt-1 flex gap-4 flex-wrap" data-part="join">
       <span>
         {found.missing + found.extra + found.doubled === 0 ? "✓ every row has its answer: " : ""}
-        {count(found.matched)} rows matched
+        {several(found.matched, "row")} matched
       </span>
       {(Object.keys(SETS) as (keyof typeof SETS)[])
         .filter((set) => found[set] > 0)

@@ -1,12 +1,12 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, got, type Schemas, type Study } from "../../api/client";
-import { useLook } from "../../api/queries";
+import { useFields } from "../../api/queries";
 import { useScope } from "../../app/scope";
 import { Button, Fault, Tile } from "../../parts/basics";
 import { Confirm } from "../../parts/Confirm";
 import { Modal } from "../../parts/Modal";
-import { count } from "../../parts/number";
+import { count, day, several } from "../../parts/number";
 import { type Answers, answersOf, entryOf, isSaid, made } from "./answers";
 import { CandidateRow } from "./CandidateRow";
 import { MadeWith } from "./MadeWith";
@@ -16,16 +16,15 @@ import { Take } from "./Take";
 type Candidate = Schemas["CandidateOut"];
 type Version = Schemas["VersionOut"];
 
-const READ = ["id", "score", "label", "probabilities", "reason", "no_answer"];
+const READ = ["id", "score", "predicted", "probabilities", "reason", "no_answer"];
 const said = (columns: Record<string, unknown>) =>
   Object.entries(columns)
     .filter(([what]) => READ.includes(what))
     .map(
-      ([what, name]) => `${what.replace("_", " ")}: ${typeof name === "object" ? JSON.stringify(name) : String(name)}`,
+      ([what, name]) =>
+        `${what.replace("_", " ")}: ${typeof name === "object" && name ? Object.values(name).join(", ") : String(name)}`,
     )
     .join(", ");
-const day = (iso: string) =>
-  new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
 
 /** A change to a study's candidates; the answer is the whole study, and its numbers are read anew. */
 function useChange(id: number) {
@@ -34,7 +33,7 @@ function useChange(id: number) {
     mutationFn: (change: () => Promise<Study>) => change(),
     onSuccess: (study) => {
       queries.setQueryData(["study", id], study);
-      for (const key of ["results", "look", "findings", "tallies", "sentence", "explain", "dossier"])
+      for (const key of ["results", "fields", "findings", "tallies", "sentence", "unfold", "dossier"])
         void queries.invalidateQueries({ queryKey: [key, id] });
     },
   });
@@ -137,7 +136,7 @@ function One({ c }: { c: Candidate }) {
             <b className="font-semibold">{c.name}</b>{" "}
             <span className="text-soft">
               {c.file} · {said(c.columns)}
-              {c.in_use && " · in use now"}
+              {c.runs_now && " · runs now"}
             </span>
           </p>
           {mayWrite && (
@@ -163,7 +162,7 @@ function One({ c }: { c: Candidate }) {
                   )
                 }
               >
-                It leaves every view of this study. For 30 days it can be taken back from the list of studies.
+                It leaves every view of this study. For 30 days it can be restored from the list of studies.
               </Confirm>
             </>
           )}
@@ -178,7 +177,7 @@ function One({ c }: { c: Candidate }) {
                 <span className="flex gap-3 items-baseline">
                   <span className="flex-1">
                     <b className="font-semibold">Version {v.number}</b> {v.file}, {v.by}, {day(v.created)}
-                    {v.number === c.version_number && <b className="font-semibold"> · in use here</b>}
+                    {v.number === c.version_number && <b className="font-semibold"> · evaluated here</b>}
                   </span>
                   {mayWrite && v.number !== c.version_number && (
                     <>
@@ -188,7 +187,7 @@ function One({ c }: { c: Candidate }) {
                         disabled={change.isPending}
                         onClick={() => change.mutate(() => got(api.PUT(at, { params: params(v.number) })))}
                       >
-                        Use this one
+                        Evaluate this version
                       </Button>
                       <Confirm
                         trigger={
@@ -200,7 +199,7 @@ function One({ c }: { c: Candidate }) {
                         yes="Delete it"
                         onYes={() => change.mutateAsync(() => got(api.DELETE(at, { params: params(v.number) })))}
                       >
-                        For 30 days it can be taken back from the list of studies.
+                        For 30 days it can be restored from the list of studies.
                       </Confirm>
                     </>
                   )}
@@ -223,7 +222,7 @@ function How({ v }: { v: Version }) {
   const columns = v.columns as Record<string, unknown>;
   const made_with = (columns.made_with ?? {}) as Record<string, unknown>;
   const parts = [
-    ...(columns.version ? [`called ${String(columns.version)}`] : []),
+    ...(columns.version ? [`version ${String(columns.version)}`] : []),
     ...Object.entries(made_with).map(([k, x]) => `${k}: ${typeof x === "object" ? JSON.stringify(x) : String(x)}`),
     ...(columns.price === undefined ? [] : [`price of each answer in ${String(columns.price)}`]),
     ...(columns.price_per_1000 === undefined ? [] : [`${String(columns.price_per_1000)} per 1,000 rows`]),
@@ -249,7 +248,7 @@ function NewVersion({ c, onDone }: { c: Candidate; onDone: () => void }) {
   });
   const columns = c.columns as Record<string, unknown>;
   const probable = "probabilities" in columns; // the same columns as before, one for each class
-  const kind = "label" in columns ? "label" : "score";
+  const kind = "predicted" in columns ? "predicted" : "score";
   const before = typeof columns[kind] === "string" ? String(columns[kind]) : "";
   const names = u?.columns.map((x) => x.name) ?? [];
   const keep = async () => {
@@ -284,7 +283,7 @@ function NewVersion({ c, onDone }: { c: Candidate; onDone: () => void }) {
       {u && (
         <>
           <p className="text-sm text-soft mt-1">
-            {u.name}, {count(u.rows)} rows
+            {u.name}, {several(u.rows, "row")}
           </p>
           {!probable && (
             <PickOne
@@ -310,7 +309,7 @@ function NewVersion({ c, onDone }: { c: Candidate; onDone: () => void }) {
         disabled={!u || !(column || probable) || change.isPending}
         onClick={() => void keep().catch(() => undefined)}
       >
-        {change.isPending ? "Joining and checking …" : "Put it in use"}
+        {change.isPending ? "Joining and checking …" : "Evaluate this version"}
       </Button>
     </Modal>
   );
@@ -319,11 +318,11 @@ function NewVersion({ c, onDone }: { c: Candidate; onDone: () => void }) {
 /** How a candidate's answers joined the rows. */
 function Join({ name }: { name: string }) {
   const { study } = useScope();
-  const found = useLook(study.id).data?.joins.find((j) => j.candidate === name);
+  const found = useFields(study.id).data?.joins.find((j) => j.candidate === name);
   if (!found) return null;
   return (
     <span className="block text-sm">
-      {count(found.matched)} rows matched
+      {several(found.matched, "row")} matched
       {found.missing > 0 &&
         `, ${count(found.missing)} without an answer (${found.first_missing.slice(0, 3).join(", ")}${found.missing > 3 ? ", …" : ""})`}
     </span>

@@ -1,13 +1,13 @@
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { useLook } from "../../api/queries";
+import { useFields } from "../../api/queries";
 import { useScope } from "../../app/scope";
 import { saveCsv } from "../../charts/save";
 import { Button, Fault, Loading } from "../../parts/basics";
 import { Modal } from "../../parts/Modal";
-import { count, shown } from "../../parts/number";
+import { count, several, shown } from "../../parts/number";
 
-type Field = Schemas["FieldGlance"];
+type Field = Schemas["FieldSummary"];
 type Key = "name" | "kind" | "absent" | "distinct" | "share" | "area";
 
 const COLUMNS: { key: Key; title: string; right?: boolean }[] = [
@@ -15,14 +15,14 @@ const COLUMNS: { key: Key; title: string; right?: boolean }[] = [
   { key: "kind", title: "holds" },
   { key: "absent", title: "empty", right: true },
   { key: "distinct", title: "values", right: true },
-  { key: "share", title: "tells of the class", right: true },
+  { key: "share", title: "class information explained", right: true },
   { key: "area", title: "area", right: true },
 ];
 
 /** Every field of the hold-out: what it holds, and how strongly it alone tells the classes apart. */
 export function Fields() {
   const { study } = useScope();
-  const look = useLook(study.id);
+  const look = useFields(study.id);
   const [order, setOrder] = useState<{ key: Key; down: boolean }>({ key: "share", down: true });
   const [open, setOpen] = useState<Field | null>(null);
   if (look.isError) return <Fault error={look.error} />;
@@ -35,7 +35,7 @@ export function Fields() {
   const save = () =>
     saveCsv(
       [
-        ["field", "kind", "rows", "empty", "distinct", "bits", "share_of_what_could_be_told", "area"],
+        ["field", "kind", "rows", "empty", "distinct", "bits", "share_of_class_entropy", "area"],
         ...fields.map((f) => [f.name, f.kind, f.rows, f.absent, f.distinct, f.bits, f.share, f.area]),
       ],
       "fields",
@@ -45,7 +45,8 @@ export function Fields() {
       <div className="flex items-baseline gap-4 mt-6 mb-1">
         <h2 className="text-lg">The fields</h2>
         <p className="text-sm text-soft flex-1">
-          Each alone: the share of what there is to tell of the class, and for numbers the area as a score.
+          Over all rows, each field alone: the share of the class entropy it explains beyond chance, and for numbers the
+          ROC area as a score.
         </p>
         <Button kind="bare" className="text-sm" onClick={save}>
           CSV
@@ -110,8 +111,8 @@ export function Fields() {
 /** Two classes: positives up, the others down; more: all rows together. */
 function Bars({ field, width, height }: { field: Field; width: number; height: number }) {
   const { study } = useScope();
-  const classes = study.holdout.classes as string[];
-  const p = classes.indexOf(study.holdout.positive as string);
+  const { classes } = study.holdout;
+  const p = classes.indexOf(study.holdout.positive ?? "");
   if (!field.bars.length) return <span className="text-soft text-sm">—</span>;
   const sums = classes.map((_, k) => field.bars.reduce((a, b) => a + (b.rows[k] ?? 0), 0));
   const up = field.bars.map((b) =>
@@ -149,14 +150,15 @@ function Bars({ field, width, height }: { field: Field; width: number; height: n
 
 function Large({ field }: { field: Field }) {
   const { study, positive, negative } = useScope();
-  const classes = study.holdout.classes as string[];
-  const names = (study.holdout.names ?? {}) as Record<string, string>;
+  const { classes } = study.holdout;
+  const names = study.holdout.names ?? {};
   return (
     <div className="mt-2">
       <p className="text-soft">
-        {field.kind}, {count(field.distinct)} values, empty in {count(field.absent)} of {count(field.rows)} rows.{" "}
+        {field.kind}, {several(field.distinct, "value")}, empty in {count(field.absent)} of {several(field.rows, "row")}
+        .{" "}
         {field.bars.length > 0 &&
-          `Alone it tells ${shown(field.bits)} bits of the class, ${shown(field.share)} of what there is to tell${
+          `Alone it carries ${shown(field.bits)} bits about the class beyond chance, ${shown(field.share)} of the class entropy${
             field.area === null ? "" : `; as a score its area is ${shown(field.area)}`
           }.`}
       </p>

@@ -1,5 +1,5 @@
 import { Entry } from "../../parts/Entry";
-import { count } from "../../parts/number";
+import { several } from "../../parts/number";
 import { Labels } from "./Labels";
 import { classesOf, columnOf, embeddings, isMany, type MadeSplit, type Mapping, type Upload } from "./mapping";
 import { Pick } from "./Pick";
@@ -61,7 +61,7 @@ export function HoldoutForm({ u, mapping, put }: Props) {
               onPick={(report_on) => put({ report_on })}
             />
             <Pick
-              label="Choices are made on"
+              label="Cutoffs are chosen on"
               value={mapping.tune_on}
               options={splits.filter((s) => s !== mapping.report_on)}
               none="no split"
@@ -70,10 +70,10 @@ export function HoldoutForm({ u, mapping, put }: Props) {
           </>
         )}
         <Pick
-          label="Rows that belong together share"
+          label="Group column"
           value={mapping.group}
           options={names}
-          none="nothing: each row stands alone"
+          none="none: each row stands alone"
           guess={u.guess.group}
           onPick={(group) => put({ group })}
         />
@@ -81,7 +81,7 @@ export function HoldoutForm({ u, mapping, put }: Props) {
           label="Sampling weight"
           value={mapping.weight}
           options={u.columns.filter((c) => c.numeric).map((c) => c.name)}
-          none="none: rows count alike"
+          none="none: all rows count equally"
           guess={u.guess.weight}
           onPick={(weight) => put({ weight })}
         />
@@ -143,7 +143,7 @@ function Reading({ u, mapping, put }: Props) {
 }
 
 const WAYS = {
-  class: "at random, each class alike",
+  class: "at random within each class",
   group: "at random, by whole groups",
   time: "by time, earliest first",
 };
@@ -170,7 +170,7 @@ function SplitMaker({
             onChange(e.target.checked ? { by: group ? "group" : "class", field: group, tuning: "30", seed: "1" } : null)
           }
         />{" "}
-        Make a split, so that choices are not made on the rows that are reported
+        Make a split, so that cutoffs are not chosen on the rows that are reported
       </label>
       {made && (
         <div className="grid grid-cols-4 gap-3 mt-1.5">
@@ -187,7 +187,7 @@ function SplitMaker({
           />
           {made.by !== "class" && (
             <Pick
-              label={made.by === "group" ? "Rows stay together that share" : "When each row was"}
+              label={made.by === "group" ? "Group column" : "When each row was"}
               value={made.field}
               options={u.columns.map((c) => c.name)}
               onPick={(field) => onChange({ ...made, field })}
@@ -216,7 +216,7 @@ function SliceFields({ u, mapping, onChange }: { u: Upload; mapping: Mapping; on
   if (!fields.length) return null;
   return (
     <fieldset className="mt-3">
-      <legend className="text-sm text-soft">Slice by</legend>
+      <legend className="text-sm text-soft">Also report by these fields</legend>
       <div className="flex flex-wrap gap-x-4 gap-y-1 max-h-40 overflow-auto">
         {fields.map((c) => (
           <label key={c.name} className="text-sm">
@@ -240,7 +240,7 @@ function FirstRows({ u }: { u: Upload }) {
   return (
     <div className="mt-3">
       <p className="text-sm text-soft">
-        {u.name}: {count(u.rows)} rows, {u.columns.length} columns. The first rows:
+        {u.name}: {several(u.rows, "row")}, {several(u.columns.length, "column")}. The first rows:
       </p>
       <div className="overflow-x-auto border border-rule bg-sheet mt-1">
         <table className="text-sm">

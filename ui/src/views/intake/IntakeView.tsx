@@ -1,6 +1,6 @@
 import { useScope } from "../../app/scope";
 import { ViewHead } from "../../parts/basics";
-import { count } from "../../parts/number";
+import { named, several } from "../../parts/number";
 import { Balance } from "./Balance";
 import { Candidates } from "./Candidates";
 import { Fields } from "./Fields";
@@ -24,10 +24,10 @@ export function IntakeView() {
         </a>
       </ViewHead>
       <p className="font-serif text-lg leading-snug border-l-[3px] border-ink pl-3 my-3 max-w-[104ch]">
-        {count(results.holdout.rows)} labelled rows;{" "}
+        {several(results.holdout.rows, "labelled row")};{" "}
         {missing.length === 0
           ? "every candidate answers each of them once"
-          : `${missing.map((c) => c.name).join(", ")} ${missing.length === 1 ? "leaves" : "leave"} rows without an answer`}
+          : `${named(missing.map((c) => c.name))} ${missing.length === 1 ? "leaves" : "leave"} rows without an answer`}
         {id ? `, joined on ${id}` : ", matched by position"}.
       </p>
       <Noticed />
@@ -46,7 +46,7 @@ export function IntakeView() {
         )}
         {positive !== p && <span className="text-soft"> (shown as “{positive}”)</span>}
       </p>
-      <p className="font-mono text-xs text-soft break-all">{study.holdout.sha256 as string}</p>
+      <p className="font-mono text-xs text-soft break-all">{study.holdout.sha256}</p>
       <Balance />
       <Candidates />
       <Quoted />

@@ -1,11 +1,11 @@
-import { count } from "../../parts/number";
+import { several } from "../../parts/number";
 import { classesOf, columnOf, type Mapping, type Upload } from "./mapping";
 
 const OUTCOMES = {
-  tp: "said, and it was so",
-  fn: "not said, and it was so",
-  fp: "said, and it was not so",
-  tn: "not said, and it was not so",
+  tp: "predicted and actual",
+  fn: "actual and not predicted",
+  fp: "predicted and not actual",
+  tn: "neither predicted nor actual",
 } as const;
 
 type Props = { u: Upload; mapping: Mapping; put: (change: Partial<Mapping>) => void };
@@ -22,7 +22,7 @@ export function Labels({ u, mapping, put }: Props) {
   return (
     <section aria-label="Classes" className="mt-3">
       <p className="text-sm text-soft">
-        {classes.length} classes in {mapping.truth}
+        {several(classes.length, "class", "classes")} in {mapping.truth}
       </p>
       <table className="text-sm">
         <thead className="sr-only">
@@ -38,7 +38,7 @@ export function Labels({ u, mapping, put }: Props) {
               <th scope="row" className="font-semibold text-left pr-4 py-1">
                 {c.found.map((f) => `“${f}”`).join(" and ")}
               </th>
-              <td className="text-right pr-4">{count(c.rows)} rows</td>
+              <td className="text-right pr-4">{several(c.rows, "row")}</td>
               <td>
                 <input
                   aria-label={`Name to show for ${c.label}`}
@@ -63,7 +63,7 @@ export function Labels({ u, mapping, put }: Props) {
               checked={mapping.merge[from] === into}
               onChange={(e) => merge(from, into, e.target.checked)}
             />{" "}
-            “{from}” ({count(rows(from))} rows) is “{into}”, spelled another way: count it as “{into}”
+            “{from}” ({several(rows(from), "row")}) is “{into}”, spelled another way: count it as “{into}”
           </label>
         ));
       })}

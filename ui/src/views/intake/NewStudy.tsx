@@ -126,8 +126,8 @@ export function NewStudy() {
                       rows.map((row) =>
                         row.upload.id === a.upload.id
                           ? { ...row, ...change }
-                          : change.in_use
-                            ? { ...row, in_use: false }
+                          : change.runs_now
+                            ? { ...row, runs_now: false }
                             : row,
                       ),
                     )
@@ -152,7 +152,7 @@ export function NewStudy() {
           <Fault error={fault} />
           <div className="mt-6 flex items-center gap-3">
             <Button
-              kind="scarlet"
+              kind="strong"
               className="px-4 py-1.5"
               disabled={unsaid !== null || taking || busy}
               onClick={() => void make()}
@@ -161,7 +161,7 @@ export function NewStudy() {
             </Button>
             <span className="text-sm text-soft">
               {unsaid
-                ? `Still to say: ${unsaid}.`
+                ? `Still missing: ${unsaid}.`
                 : "Everything is checked first. If a row does not fit, nothing is kept and you see which."}
             </span>
           </div>

@@ -1,14 +1,15 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { sayWord, useFindings } from "../../api/queries";
+import { explain, useFindings } from "../../api/queries";
 import { useScope } from "../../app/scope";
 import { Button, Fault } from "../../parts/basics";
 import { Findings } from "../../parts/Findings";
+import { several } from "../../parts/number";
 
 type Finding = Schemas["Answered"];
 
-/** What was noticed; a warning wants a word on why it is right, which goes into the report. */
+/** What was noticed; a warning needs an explanation, which goes into the report. */
 export function Noticed() {
   const { study, query } = useScope();
   const found = useFindings(study.id, query).data?.findings ?? [];
@@ -20,7 +21,7 @@ export function Noticed() {
         open > 0 && (
           <span className="text-sm text-ochre font-normal font-sans">
             {" "}
-            · {open === 1 ? "one warning wants" : `${open} warnings want`} a word
+            · {several(open, "warning needs", "warnings need")} an explanation
           </span>
         )
       }
@@ -36,7 +37,7 @@ function Word({ finding }: { finding: Finding }) {
   const [fault, setFault] = useState<unknown>(null);
   const keep = async () => {
     try {
-      queries.setQueryData(["findings", study.id, query], await sayWord(study.id, finding.key, text ?? ""));
+      queries.setQueryData(["findings", study.id, query], await explain(study.id, finding.key, text ?? ""));
       void queries.invalidateQueries({ queryKey: ["dossier", study.id] });
       setText(null);
       setFault(null);
@@ -58,7 +59,7 @@ function Word({ finding }: { finding: Finding }) {
             className="text-sm underline underline-offset-2"
             onClick={() => setText(finding.word ?? "")}
           >
-            {finding.word ? "change" : "say why this is right"}
+            {finding.word ? "change" : "Explain why this is acceptable"}
           </button>
         )}
       </p>
@@ -66,15 +67,16 @@ function Word({ finding }: { finding: Finding }) {
   return (
     <div className="mt-1.5">
       <textarea
-        aria-label={`Why this is right: ${finding.code}`}
+        aria-label={`Why this is acceptable: ${finding.code}`}
         className="field h-16"
+        ref={(field) => field?.focus()}
         maxLength={2000}
         value={text}
         onChange={(e) => setText(e.target.value)}
       />
       <div className="flex gap-2 mt-1">
         <Button kind="strong" onClick={() => void keep()}>
-          Keep the word
+          Save explanation
         </Button>
         <Button kind="bare" onClick={() => setText(null)}>
           Not now

@@ -34,7 +34,7 @@ export const quotedReady = (q: Quoted) => {
 
 type Props = { list: Quoted[]; classes: string[]; onChange: (list: Quoted[]) => void };
 
-/** Published results without their rows, to stand in the line-up as quoted. */
+/** Published results without their rows, to stand in the roster as quoted. */
 export function QuotedForm({ list, classes, onChange }: Props) {
   const put = (key: number, change: Partial<Quoted>) =>
     onChange(list.map((q) => (q.key === key ? { ...q, ...change } : q)));
@@ -42,7 +42,7 @@ export function QuotedForm({ list, classes, onChange }: Props) {
     <>
       {list.map((q) => (
         <div key={q.key} className="border border-rule bg-sheet rounded-md px-3 py-2.5 mt-2 grid grid-cols-2 gap-3">
-          <Entry label="Name in the line-up" maxLength={80} value={q.name} onSay={(name) => put(q.key, { name })} />
+          <Entry label="Name in the roster" maxLength={80} value={q.name} onSay={(name) => put(q.key, { name })} />
           <Entry
             label="Quoted from (document, page)"
             maxLength={300}

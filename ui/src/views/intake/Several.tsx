@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, got } from "../../api/client";
 import { Button, Fault } from "../../parts/basics";
-import { count } from "../../parts/number";
+import { several } from "../../parts/number";
 import type { Upload } from "./mapping";
 import { Take } from "./Take";
 
@@ -38,7 +38,7 @@ export function Several({ first, onTaken, onBusy }: Props) {
       {parts.map((p, i) => (
         <label key={p.u.id} className="flex items-center gap-3 text-sm mt-1">
           <span className="w-64 truncate">
-            {p.u.name}, {count(p.u.rows)} rows
+            {p.u.name}, {several(p.u.rows, "row")}
           </span>
           is the split
           <input

@@ -79,7 +79,7 @@ export function Take({ label, hint, many = false, onTaken, onBusy }: TakeProps) 
             disabled={!pasting.trim() || progress !== null}
             onClick={() => void take([new File([`${pasting.trim()}\n`], "pasted.tsv")])}
           >
-            Take what is pasted
+            Use pasted columns
           </Button>
         </div>
       )}

@@ -6,10 +6,10 @@ export type Answers = {
   upload: Upload;
   name: string;
   id: string;
-  kind: "score" | "probabilities" | "label";
+  kind: "score" | "probabilities" | "predicted";
   column: string;
   cutoff: string;
-  in_use: boolean;
+  runs_now: boolean;
   no_answer: "error" | "wrong" | "left_out";
   version: string;
   price: string;
@@ -19,19 +19,30 @@ export type Answers = {
   made_with: Record<string, unknown>;
 };
 
+const MOST = 80; // characters of a name
+
+/** A name for a candidate, from its file's. */
+const nameOf = (file: string) =>
+  file
+    .replace(/(\.[a-z]+)+$/i, "")
+    .replaceAll(/[_-]+/g, " ")
+    .trim()
+    .slice(0, MOST)
+    .trim();
+
 /** What a file of answers probably gives. `many`: the classes where there are three or more. */
 export function answersOf(u: Upload, holdoutId: string, many: string[] | null): Answers {
-  const { id, score, label } = u.guess;
-  const read = score?.column ? score : label;
+  const { id, score, predicted } = u.guess;
+  const read = score?.column ? score : predicted;
   const probable = many !== null && Object.keys(probabilitiesOf(u, many)).length === many.length;
   return {
     upload: u,
-    name: u.name.replace(/(\.[a-z]+)+$/i, "").replaceAll(/[_-]+/g, " "),
+    name: nameOf(u.name),
     id: columnOf(u, holdoutId) ? holdoutId : (id?.column ?? ""),
-    kind: many ? (probable ? "probabilities" : "label") : score?.column ? "score" : "label",
-    column: sure(many ? label : read), // of several readings a person chooses one
+    kind: many ? (probable ? "probabilities" : "predicted") : score?.column ? "score" : "predicted",
+    column: sure(many ? predicted : read), // of several readings a person chooses one
     cutoff: "0.5",
-    in_use: false,
+    runs_now: false,
     no_answer: "error",
     version: "",
     price: "",
@@ -67,10 +78,10 @@ export const entryOf = (a: Answers, holdoutId: string, many: string[] | null): S
   name: a.name.trim(),
   id: holdoutId && a.id !== holdoutId ? a.id : null,
   score: a.kind === "score" ? a.column : null,
-  label: a.kind === "label" ? a.column : null,
+  predicted: a.kind === "predicted" ? a.column : null,
   probabilities: a.kind === "probabilities" ? probabilitiesOf(a.upload, many ?? []) : null,
   cutoff: a.kind === "score" ? Number(a.cutoff) : null,
-  in_use: a.in_use,
+  runs_now: a.runs_now,
   no_answer: a.no_answer,
   ...made(a),
 });

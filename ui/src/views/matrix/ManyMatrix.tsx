@@ -1,31 +1,35 @@
 import { type Shown, useScope } from "../../app/scope";
 import { Tile } from "../../parts/basics";
 import { count } from "../../parts/number";
+import type { Across } from "./MatrixView";
 
 /** The matrix of three classes or more: counts, tinted by each error's share of its actual class. */
-export function ManyMatrix({ c, across }: { c: Shown; across: "said" | "was" }) {
+export function ManyMatrix({ c, across }: { c: Shown; across: Across }) {
   const { results, called } = useScope();
   const { classes } = results.holdout;
   const cells = c.part.matrix ?? [];
   const width = cells[0]?.length ?? 0;
-  const said = [...classes.map(called), ...(width > classes.length ? ["no answer"] : [])];
-  const was = classes.map(called);
+  const predicted = [...classes.map(called), ...(width > classes.length ? ["no answer"] : [])];
+  const actual = classes.map(called);
   const at = (actual: number, predicted: number) => cells[actual]?.[predicted] ?? 0;
   const whole = (actual: number) => (cells[actual] ?? []).reduce((a, b) => a + b, 0);
   const told = classes.map((label) => c.part.per_class?.[label]);
   const totals =
-    across === "said"
+    across === "predicted"
       ? told.map((one) => one?.actual_rows)
       : [...told.map((one) => one?.predicted_rows), c.part.no_answer];
-  const [rows, columns] = across === "said" ? [was, said] : [said, was];
-  const cell = (i: number, j: number) => (across === "said" ? ([i, j] as const) : ([j, i] as const));
+  const [rows, columns] = across === "predicted" ? [actual, predicted] : [predicted, actual];
+  const cell = (i: number, j: number) => (across === "predicted" ? ([i, j] as const) : ([j, i] as const));
+  const named = (axis: Across, name: string) => (name === "no answer" ? name : `${axis} ${name}`);
+  const down = across === "predicted" ? "actual" : "predicted";
   return (
     <section aria-label={`Matrix of ${c.name}`} className="min-w-0">
-      <h2 className="font-sans font-semibold text-base flex items-center gap-2 mb-1">
+      <h2 className="font-sans font-semibold text-base flex items-center gap-2 mb-1 break-words">
         <Tile position={c.position} letter={c.letter} />
         {c.name}
       </h2>
-      <div className="overflow-auto max-h-[560px]">
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by key */}
+      <section className="overflow-auto max-h-[560px]" tabIndex={0} aria-label={`Counts of ${c.name}`}>
         <table className="border-separate border-spacing-0.5" data-matrix={c.letter}>
           <thead>
             <tr className="text-sm text-soft text-left">
@@ -37,7 +41,7 @@ export function ManyMatrix({ c, across }: { c: Shown; across: "said" | "was" }) 
                   className="sticky top-0 bg-paper font-normal pb-0.5 px-1 max-w-24 truncate"
                   title={name}
                 >
-                  {name === "no answer" ? name : `${across} ${name}`}
+                  {named(across, name)}
                 </th>
               ))}
               <th scope="col" className="font-normal pl-2">
@@ -52,7 +56,7 @@ export function ManyMatrix({ c, across }: { c: Shown; across: "said" | "was" }) 
                   scope="row"
                   className="sticky left-0 bg-paper text-sm text-soft font-normal text-left pr-2 whitespace-nowrap"
                 >
-                  {name === "no answer" ? name : `${across === "said" ? "was" : "said"} ${name}`}
+                  {named(down, name)}
                 </th>
                 {columns.map((other, j) => {
                   const [actual, predicted] = cell(i, j);
@@ -80,7 +84,7 @@ export function ManyMatrix({ c, across }: { c: Shown; across: "said" | "was" }) 
             ))}
           </tbody>
         </table>
-      </div>
+      </section>
     </section>
   );
 }

@@ -3,6 +3,7 @@ import { type FormEvent, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { api, got, takeToken } from "../../api/client";
 import { useSession } from "../../api/queries";
+import { forget } from "../../app/undo";
 import { Button, Fault } from "../../parts/basics";
 
 /** Only an address of this site is gone back to. */
@@ -23,6 +24,7 @@ export function SignIn() {
       const body = { name: String(form.get("name")), password: String(form.get("password")) };
       const session = takeToken(await got(api.POST("/api/v1/session", { body })));
       queries.clear();
+      forget();
       queries.setQueryData(["session"], session);
       navigate(inside(search.get("to")), { replace: true });
     } catch (e) {
@@ -36,7 +38,7 @@ export function SignIn() {
       <form onSubmit={send} className="w-[21rem] bg-sheet border border-rule px-8 py-9">
         <p className="font-serif italic font-semibold text-[34px] leading-none relative w-fit mb-5">
           Skarlo
-          <span className="absolute left-0 -bottom-2 w-8 h-[3px] bg-scarlet" />
+          <span className="absolute left-0 -bottom-2 w-8 h-[3px] bg-ink" />
         </p>
         <h1 className="text-lg mb-4 font-normal">Evaluate classifiers, argue it honestly, get it signed.</h1>
         <label className="block text-sm text-soft" htmlFor="name">
@@ -55,7 +57,7 @@ export function SignIn() {
           className="field"
         />
         <Fault error={fault} />
-        <Button kind="scarlet" type="submit" disabled={busy} className="w-full mt-4 py-1.5">
+        <Button kind="strong" type="submit" disabled={busy} className="w-full mt-4 py-1.5">
           Sign in
         </Button>
       </form>

@@ -1,20 +1,17 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, got, importStudy } from "../../api/client";
+import { api, got, importStudy, type Schemas } from "../../api/client";
 import { useDeleted, useSession, useStudies } from "../../api/queries";
 import { TopBar } from "../../app/TopBar";
 import { Button, Fault, Loading } from "../../parts/basics";
 import { Confirm } from "../../parts/Confirm";
 import { Modal } from "../../parts/Modal";
-
-const day = (iso: string) =>
-  new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
+import { day, several } from "../../parts/number";
 
 export function Studies() {
   const studies = useStudies();
-  const role = useSession().data?.user?.role ?? "";
-  const mayWrite = ["analyst", "admin"].includes(role);
+  const mayWrite = useSession().data?.may.includes("write") ?? false;
   const list = studies.data?.studies ?? [];
   return (
     <div className="h-full flex flex-col">
@@ -24,7 +21,7 @@ export function Studies() {
           <h1 className="text-xl flex-1">Studies</h1>
           {mayWrite && <Import />}
           {mayWrite && (
-            <Link to="/new" className="bg-scarlet text-on-accent font-semibold rounded-md px-3 py-1.5 hover:opacity-90">
+            <Link to="/new" className="border border-ink bg-sheet font-semibold rounded-md px-3 py-1.5 hover:bg-light">
               New study from files
             </Link>
           )}
@@ -51,10 +48,10 @@ export function Studies() {
                   {s.author}, {day(s.created)}
                 </span>
                 <span className="w-36 text-right">
-                  <Stamp stamp={s.stamp} revision={s.revisions} exhibits={s.exhibits} />
+                  <Stamp study={s} />
                 </span>
               </Link>
-              {mayWrite && <Delete id={s.id} title={s.title} />}
+              {mayWrite && <Delete study={s} />}
             </li>
           ))}
         </ul>
@@ -64,7 +61,7 @@ export function Studies() {
   );
 }
 
-function Delete({ id, title }: { id: number; title: string }) {
+function Delete({ study: { id, title, revisions, signed } }: { study: Schemas["StudyLine"] }) {
   const queries = useQueryClient();
   const go = async () => {
     const left = await got(api.DELETE("/api/v1/studies/{study_id}", { params: { path: { study_id: id } } }));
@@ -79,15 +76,24 @@ function Delete({ id, title }: { id: number; title: string }) {
         </Button>
       }
       title={`Delete “${title}”?`}
-      yes="Delete the study"
+      yes={revisions > 0 ? null : "Delete the study"}
       onYes={go}
     >
-      Its rows, candidates and dossier go with it. For 30 days it can be taken back, below the list.
+      {revisions > 0 ? (
+        <>
+          {signed !== null
+            ? `Its revision ${signed} is signed. `
+            : `It has ${several(revisions, "revision")} submitted for sign-off. `}
+          A study with a frozen report cannot be deleted, so that its signatures can always be checked.
+        </>
+      ) : (
+        "Its rows, candidates and dossier go with it. For 30 days it can be restored, below the list."
+      )}
     </Confirm>
   );
 }
 
-/** What was deleted in the last 30 days, to be taken back. */
+/** What was deleted in the last 30 days, to be restored. */
 function Deleted() {
   const queries = useQueryClient();
   const list = useDeleted().data?.deleted ?? [];
@@ -100,7 +106,7 @@ function Deleted() {
       ),
     onSuccess: ({ study_id }) => {
       for (const key of ["studies", "deleted"]) void queries.invalidateQueries({ queryKey: [key] });
-      for (const key of ["study", "results", "look", "findings", "tallies"])
+      for (const key of ["study", "results", "fields", "findings", "tallies"])
         queries.removeQueries({ queryKey: [key, study_id] });
     },
   });
@@ -117,7 +123,7 @@ function Deleted() {
             </span>
             <span className="text-soft">gone for good on {day(line.until)}</span>
             <Button kind="bare" className="text-sm" disabled={back.isPending} onClick={() => back.mutate(line)}>
-              Take it back
+              Restore
             </Button>
           </li>
         ))}
@@ -147,7 +153,7 @@ function Import() {
   return (
     <>
       <label className="border border-rule bg-sheet rounded-md px-3 py-1.5 hover:border-ink cursor-pointer focus-within:outline-2">
-        {busy ? "Bringing it in …" : "Bring in a saved study"}
+        {busy ? "Importing …" : "Import a saved study"}
         <input
           type="file"
           accept=".zip"
@@ -160,7 +166,7 @@ function Import() {
           }}
         />
       </label>
-      <Modal open={fault !== null} onOpenChange={() => setFault(null)} title="It was not brought in">
+      <Modal open={fault !== null} onOpenChange={() => setFault(null)} title="Import failed">
         <Fault error={fault} />
       </Modal>
     </>
@@ -169,11 +175,14 @@ function Import() {
 
 const TONE: Record<string, string> = { waiting: "text-ochre", signed: "text-moss", returned: "text-scarlet" };
 
-function Stamp({ stamp, revision, exhibits }: { stamp?: string | null; revision: number; exhibits: number }) {
-  if (!stamp) return <span className="text-sm text-soft">{exhibits === 1 ? "1 exhibit" : `${exhibits} exhibits`}</span>;
+function Stamp({ study: { stamp, signed, revisions, exhibits } }: { study: Schemas["StudyLine"] }) {
+  if (!stamp) return <span className="text-sm text-soft">{several(exhibits, "exhibit")}</span>;
   return (
-    <span className={`stamp text-xs ${TONE[stamp] ?? ""}`}>
-      {revision} · {stamp}
-    </span>
+    <>
+      {signed !== null && signed !== revisions && <span className="text-xs text-moss block">{signed} · signed</span>}
+      <span className={`stamp text-xs ${TONE[stamp] ?? ""}`}>
+        {revisions} · {stamp}
+      </span>
+    </>
   );
 }

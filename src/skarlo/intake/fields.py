@@ -29,7 +29,7 @@ class Bar(TypedDict):
     high: NotRequired[float]
 
 
-class FieldGlance(TypedDict):
+class FieldSummary(TypedDict):
     """One field: its kind ("number", "category", "text", "date" or "constant"), gaps, values, and what it tells."""
 
     name: str
@@ -44,17 +44,17 @@ class FieldGlance(TypedDict):
     first: list[str]
 
 
-def glance(
+def summaries(
     table: pl.DataFrame, actual: IntArray, classes: int, positive: int | None, leave: Collection[str],
     step: Callable[[str], None] = lambda what: None,
-) -> list[FieldGlance]:  # fmt: skip
+) -> list[FieldSummary]:  # fmt: skip
     """Summarise the fields of a hold-out.
 
     Parameters
     ----------
     table : the hold-out
     actual : each row's class, int64, shape (n,)
-    leave : columns that are no fields (id, actual class, split, weight)
+    leave : columns that are not fields (id, actual class, split, weight)
     step : told of each field as it comes up
     """
     names = [c for c in table.columns if c not in leave]
@@ -70,7 +70,7 @@ def glance(
     return out
 
 
-def _field(column: pl.Series, actual: IntArray, classes: int, positive: int | None) -> FieldGlance:
+def _field(column: pl.Series, actual: IntArray, classes: int, positive: int | None) -> FieldSummary:
     numbers: FloatArray | None = None
     if column.dtype.is_numeric():  # told from the numbers themselves: as text a million of them take long
         numbers = column.cast(pl.Float64).fill_null(float("nan")).to_numpy(writable=True)
@@ -88,7 +88,7 @@ def _field(column: pl.Series, actual: IntArray, classes: int, positive: int | No
     kind = _kind(column, text, distinct)
     if kind == "number" and known is None:
         kind = _words(distinct, len(column))
-    out: FieldGlance = {
+    out: FieldSummary = {
         "name": column.name, "kind": kind, "rows": len(column), "absent": int(empty.sum()), "distinct": distinct,
         "bits": 0.0, "share": 0.0, "area": None, "bars": [],
         "first": _some(text, 1000).unique(maintain_order=True).head(5).to_list(),

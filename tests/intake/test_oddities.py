@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 from collections import Counter
+from itertools import permutations
 
 import numpy as np
 import polars as pl
@@ -14,7 +15,7 @@ from hypothesis import strategies as st
 from files import STUDY, write_csv
 from skarlo import intake
 from skarlo.core import telling
-from skarlo.intake.glance import glance
+from skarlo.intake.fields import summaries
 
 
 def rows_of(n=400, seed=5):
@@ -93,18 +94,37 @@ def test_rows_that_stand_twice(tmp_path):
     assert found["rows_in_two_splits"]["where"]["first_ids"] == ["leak0", "leak1", "leak2"]
 
 
-@given(st.lists(st.tuples(st.integers(0, 3), st.integers(0, 2)), min_size=2, max_size=40))
+def plain_bits(xs, ys):
+    """Mutual information from joint shares."""
+    n, both, x_of, y_of = len(xs), Counter(zip(xs, ys, strict=True)), Counter(xs), Counter(ys)
+    return sum(k / n * np.log2(k * n / x_of[x] / y_of[y]) for (x, y), k in both.items())
+
+
+@given(st.lists(st.tuples(st.integers(0, 3), st.integers(0, 2)), min_size=2, max_size=6))
 def test_bits_by_definition(pairs):
-    """Mutual information from joint shares, less Miller and Madow's term, kept inside what there is to tell."""
+    """What a field tells, less what it tells on the mean over every order of the classes, kept inside what there is."""
+    xs, ys = (list(x) for x in zip(*pairs, strict=True))
     n = len(pairs)
-    both, xs, ys = Counter(pairs), Counter(x for x, _ in pairs), Counter(y for _, y in pairs)
-    plain = sum(k / n * np.log2(k * n / xs[x] / ys[y]) for (x, y), k in both.items())
-    most = -sum(k / n * np.log2(k / n) for k in ys.values())
-    bias = (len(both) - len(xs) - len(ys) + 1) / (2 * n * np.log(2))
-    code, actual = (np.array(x, dtype=np.int64) for x in zip(*pairs, strict=True))
+    most = max(0.0, -sum(k / n * np.log2(k / n) for k in Counter(ys).values()))
+    chance = np.mean([plain_bits(xs, order) for order in permutations(ys)])
+    code, actual = (np.array(x, dtype=np.int64) for x in (xs, ys))
     found = telling.told(telling.contingency(code, 4, actual, 3))
-    assert found.bits == pytest.approx(min(max(plain - bias, 0), max(most, 0)), abs=1e-9)
-    assert 0 <= found.share <= 1 + 1e-12
+    bits = min(max(plain_bits(xs, ys) - chance, 0), most)
+    assert found.bits == pytest.approx(bits, abs=1e-9)
+    assert found.share == pytest.approx(bits / (most - chance) if most - chance > 1e-9 else 0, abs=1e-6)
+
+
+def test_of_many_rows_the_first_order_term_is_enough():
+    """The exact mean and Miller's term meet where one gives way to the other."""
+    rng = np.random.default_rng(1)
+    rows, classes = (np.bincount(rng.integers(0, k, telling.EXACT)) for k in (9, 3))
+    exact = telling.by_chance(rows, classes)
+    assert exact == pytest.approx(8 * 2 / (2 * telling.EXACT * np.log(2)), rel=0.02)
+
+
+def test_a_value_of_its_own_in_every_row_tells_nothing():
+    assert telling.told(np.array([[1, 0], [0, 1]] * 6)).share == 0
+    assert telling.told(np.array([[1, 0], [0, 1]] * 6)).bits == 0
 
 
 def test_what_chance_tells_is_about_nothing():
@@ -126,7 +146,7 @@ def test_the_data_at_a_glance():
         "day": ["2025-01-02", "2025-01-03"] * 300,
         "whole": [i % 5 for i in range(n)],
     })  # fmt: skip
-    fields = {f["name"]: f for f in glance(table, y, 2, 1, {"id", "actual"})}
+    fields = {f["name"]: f for f in summaries(table, y, 2, 1, {"id", "actual"})}
     kinds = {name: f["kind"] for name, f in fields.items()}
     assert kinds == {
         "number": "number", "gaps": "number", "soil": "category", "tells": "category", "empty": "constant",

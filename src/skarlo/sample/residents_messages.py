@@ -1,7 +1,7 @@
-"""What is a report about? 1,500 invented messages to a parks department, six topics, three labellers.
+"""What is a message about? 1,500 invented messages to a parks department, six topics, three labellers.
 
 Labels were agreed by the staff. The large labeller is the best and dear; the small one is cheap, takes most broken
-things for litter and leaves some rows without an answer; the keyword rules in use cost nothing.
+things for litter and leaves some rows without an answer; the keyword rules that run now cost nothing.
 """
 
 from __future__ import annotations
@@ -27,31 +27,31 @@ ENDS = ("", "", " please look", " since last week", " again!!", ", thanks", " an
 
 STUDY = """\
 format = "skarlo.study/1"
-title  = "Topics of citizens' reports"
+title  = "Topics of residents' messages"
 
 [holdout]
 path    = "holdout.jsonl"
-id      = "report_id"
+id      = "message_id"
 truth   = "topic"
 classes = ["fallen limb", "sick tree", "litter", "broken thing", "overgrown path", "other"]
 slices  = [["channel"]]
-show    = { text = "report" }
+show    = { text = "message" }
 
 [[candidates]]
 name           = "Large labeller"
 path           = "large.jsonl"
-label          = "answer"
+predicted      = "answer"
 reason         = "why"
 no_answer      = "wrong"
 price          = "price"
 latency_ms     = 900.0
 version        = "wording 3"
-made_with      = { wording = "Name the topic of this report, and say why in one sentence.", temperature = 0.0 }
+made_with      = { wording = "Name the topic of this message, and say why in one sentence.", temperature = 0.0 }
 
 [[candidates]]
 name           = "Small labeller"
 path           = "small.jsonl"
-label          = "answer"
+predicted      = "answer"
 reason         = "why"
 no_answer      = "wrong"
 price          = "price"
@@ -61,8 +61,8 @@ version        = "wording 3"
 [[candidates]]
 name           = "Keyword rules"
 path           = "rules.csv"
-label          = "topic"
-in_use         = true
+predicted      = "topic"
+runs_now       = true
 price_per_1000 = 0.0
 
 [[gates]]
@@ -73,17 +73,17 @@ at_least = 0.8
 """
 
 
-def citizen_reports(seed: int = 20260601) -> dict[str, pl.DataFrame]:
+def residents_messages(seed: int = 20260601) -> dict[str, pl.DataFrame]:
     """The tables of the study, keyed by file name."""
     rng = np.random.default_rng(seed)
     actual = rng.choice(len(TOPICS), ROWS, p=SHARES)
-    ids = [f"R{i:05d}" for i in rng.permutation(90000)[:ROWS] + 10000]
+    ids = [f"M{i:05d}" for i in rng.permutation(90000)[:ROWS] + 10000]
     texts = [
         f"{rng.choice(SAID[TOPICS[t]]).format(rng.choice(PLACES))}{rng.choice(ENDS)}" for t in actual
     ]  # fmt: skip
     holdout = pl.DataFrame({
-        "report_id": ids, "channel": rng.choice(("app", "phone", "letter"), ROWS, p=(0.6, 0.3, 0.1)).tolist(),
-        "report": texts, "topic": [TOPICS[t] for t in actual],
+        "message_id": ids, "channel": rng.choice(("app", "phone", "letter"), ROWS, p=(0.6, 0.3, 0.1)).tolist(),
+        "message": texts, "topic": [TOPICS[t] for t in actual],
     })  # fmt: skip
     large = _labelled(rng, actual, 0.93)
     small = _labelled(rng, actual, 0.8)
@@ -100,9 +100,9 @@ def citizen_reports(seed: int = 20260601) -> dict[str, pl.DataFrame]:
         why = [f"It speaks of {TOPICS[t]}." if not s else "Not clear." for t, s in zip(said, silent, strict=True)]
         price = [round(dear * len(text), 7) for text in texts]  # so much for each letter that is read
         order = rng.permutation(ROWS)
-        tables[name] = pl.DataFrame({"report_id": ids, "answer": answer, "why": why, "price": price})[order]
+        tables[name] = pl.DataFrame({"message_id": ids, "answer": answer, "why": why, "price": price})[order]
     order = rng.permutation(ROWS)
-    tables["rules.csv"] = pl.DataFrame({"report_id": ids, "topic": [TOPICS[t] for t in rules]})[order]
+    tables["rules.csv"] = pl.DataFrame({"message_id": ids, "topic": [TOPICS[t] for t in rules]})[order]
     return tables
 
 
@@ -111,10 +111,10 @@ def _labelled(rng: np.random.Generator, actual: np.ndarray, right: float) -> np.
     return np.where(rng.random(len(actual)) < right, actual, rng.integers(0, len(TOPICS), len(actual)))
 
 
-def write_citizen_reports(folder: Path) -> Path:
+def write_residents_messages(folder: Path) -> Path:
     """Write the study as plain files; returns the path of study.toml."""
     folder.mkdir(parents=True, exist_ok=True)
-    for name, table in citizen_reports().items():
+    for name, table in residents_messages().items():
         (table.write_ndjson if name.endswith(".jsonl") else table.write_csv)(folder / name)
     path = folder / "study.toml"
     path.write_text(STUDY, encoding="utf-8")

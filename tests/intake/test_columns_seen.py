@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from skarlo import intake
-from skarlo.intake.describe import FEW, Distinct, describe
+from skarlo.intake.columns_seen import FEW, Distinct, describe
 from skarlo.intake.read import Source, pieces_about, read_pieces, read_table
 
 CELLS = st.one_of(st.none(), st.sampled_from(["a", "b", "1", "2.5", "-3", "", " yes", "inf"]), st.text(max_size=3))

@@ -8,14 +8,15 @@ from typing import Any
 
 from typing_extensions import TypedDict
 
+from . import outcomes
 from .definitions import METRICS, Definition
-from .results import CandidateResult, Results
-from .sentences import AVERAGES, COUNTS, IN_USE, INTERVALS, MANY, MEASURES, SENTENCES, SUFFIXES, TESTS
-from .shown import p_shown, shown
+from .results import CandidateResult, GateResult, Results
+from .sentences import AVERAGES, COUNTS, INTERVALS, MANY, MEASURES, RESTATED, SENTENCES, SUFFIXES, TESTS
+from .shown import as_set, count, p_shown, several, shown
 from .values import Difference, Metric
 
 
-class Explanation(TypedDict):
+class Unfolded(TypedDict):
     """One number, unfolded. Every text is a whole sentence, or empty where there is nothing to say."""
 
     title: str
@@ -28,7 +29,7 @@ class Explanation(TypedDict):
     metric: Metric
 
 
-def explain(results: Results, candidate: str, split: str, metric: str, of: str | None = None) -> Explanation:
+def unfold(results: Results, candidate: str, split: str, metric: str, of: str | None = None) -> Unfolded:
     """Unfold one number of the results.
 
     Parameters
@@ -36,7 +37,7 @@ def explain(results: Results, candidate: str, split: str, metric: str, of: str |
     results : what `evaluate` returned, or a results file read back
     candidate, split, metric : names, as they stand there
     of : a part of the split: a class, "macro", "weighted" or "micro", a slice as "district=Harbour, soil=clay", or
-        "in use 0.08" for a base rate in use
+        "expected base rate 0.08" for numbers restated for one
 
     Raises
     ------
@@ -55,20 +56,20 @@ def explain(results: Results, candidate: str, split: str, metric: str, of: str |
         return _of_class(results, found, part, metric, of)
     if of in AVERAGES:
         return _of_average(results, part, metric, of)
-    if of.startswith("in use"):
+    if of.startswith("expected base rate"):
         return _restated(results, found, part, metric, of)
     for s in part.get("slices", []):
         if ", ".join(f"{field}={value}" for field, value in s["by"].items()) == of:
             told = _of_part(results, found, s, metric)
             told["title"] += f", {of}"
             return told
-    raise KeyError(f"{split} has no class, average, slice or base rate in use named {of}")
+    raise KeyError(f"{split} has no class, average, slice or expected base rate named {of}")
 
 
-def explain_path(results: Results, path: str) -> Explanation:
+def unfold_path(results: Results, path: str) -> Unfolded:
     """Unfold by a path: "candidate/split/metric", "candidate/split/of/metric", "A - B/metric" for a pair, "gates/3".
 
-    Candidates' names may hold slashes. Raises KeyError as `explain` does.
+    Candidates' names may hold slashes. Raises KeyError as `unfold` does.
 
     Examples
     --------
@@ -83,7 +84,7 @@ def explain_path(results: Results, path: str) -> Explanation:
             if len(parts) < 2:
                 raise KeyError(f"“{path}” names no number; expected candidate/split/metric")
             of = "/".join(parts[1:-1]) or None
-            return explain(results, c["name"], parts[0], parts[-1], of)
+            return unfold(results, c["name"], parts[0], parts[-1], of)
     who, _, metric = path.rpartition("/")
     for pair in results["pairs"]:
         if f"{pair['a']} - {pair['b']}" == who:
@@ -95,7 +96,7 @@ def explain_path(results: Results, path: str) -> Explanation:
 
 def _told(
     title: str, meaning: str, formula: str, sentence: str, interval: str, better: str, also: tuple[str, ...], m: Metric
-) -> Explanation:  # fmt: skip
+) -> Unfolded:  # fmt: skip
     directions = {"higher": "Higher is better.", "lower": "Lower is better."}
     return {
         "title": title, "meaning": meaning[:1].upper() + meaning[1:] + ("." if meaning else ""), "formula": formula,
@@ -104,11 +105,13 @@ def _told(
     }  # fmt: skip
 
 
-def _defined(d: Definition, sentence: str, interval: str, m: Metric) -> Explanation:
-    return _told(d.title, d.meaning, d.formula, sentence, interval, d.better, d.also, m)
+def _defined(d: Definition, sentence: str, interval: str, m: Metric, many: bool = False) -> Unfolded:
+    formula = d.formula_many if many and d.formula_many else d.formula
+    meaning = d.meaning_many if many and d.meaning_many else d.meaning
+    return _told(d.title, meaning, formula, sentence, interval, d.better, d.also, m)
 
 
-def _of_part(results: Results, c: CandidateResult, part: Any, metric: str) -> Explanation:
+def _of_part(results: Results, c: CandidateResult, part: Any, metric: str) -> Unfolded:
     if metric in COUNTS and results["holdout"]["positive"] is not None:
         return _count(results, c, part, metric)
     if metric not in part["metrics"]:
@@ -116,16 +119,16 @@ def _of_part(results: Results, c: CandidateResult, part: Any, metric: str) -> Ex
     m: Metric = part["metrics"][metric]
     if metric not in METRICS:
         return _own(results, c, part, metric, m)
-    d = METRICS[metric]
-    sentence = _none(m) or (_two if results["holdout"]["positive"] is not None else _many)(results, c, part, d, m)
-    return _defined(d, sentence, _interval(results, m), m)
+    d, many = METRICS[metric], results["holdout"]["positive"] is None
+    sentence = _none(m) or (_many if many else _two)(results, c, part, d, m)
+    return _defined(d, sentence, _interval(results, m), m, many)
 
 
 def _none(m: Metric) -> str:
-    return f"There is no such number here: {m['why']}." if m["value"] is None else ""
+    return f"Not defined here: {m['why']}." if m["value"] is None else ""
 
 
-def _of_class(results: Results, c: CandidateResult, part: Any, metric: str, label: str) -> Explanation:
+def _of_class(results: Results, c: CandidateResult, part: Any, metric: str, label: str) -> Unfolded:
     found = part["per_class"][label].get(metric)
     if not isinstance(found, dict) or "value" not in found:
         raise KeyError(f"there is no metric {metric} of a class")
@@ -133,13 +136,13 @@ def _of_class(results: Results, c: CandidateResult, part: Any, metric: str, labe
     d = METRICS[metric]
     named = {"positive": results["holdout"].get("names", {}).get(label, label), "negative": "another class"}
     k = results["holdout"]["classes"].index(label)
-    sentence = _none(m) or _filled(d, m, c, outcomes(results, part, k), named)
+    sentence = _none(m) or _filled(d, m, c, part, outcomes_of(results, part, k), named)
     told = _defined(d, sentence, _interval(results, m), m)
     told["title"] += f" of {named['positive']}"
     return told
 
 
-def _of_average(results: Results, part: Any, metric: str, kind: str) -> Explanation:
+def _of_average(results: Results, part: Any, metric: str, kind: str) -> Unfolded:
     if metric not in part.get("averages", {}).get(kind, {}):
         raise KeyError(f"there is no {kind} average of {metric}")
     m: Metric = part["averages"][kind][metric]
@@ -151,10 +154,10 @@ def _of_average(results: Results, part: Any, metric: str, kind: str) -> Explanat
     return told
 
 
-def _restated(results: Results, c: CandidateResult, part: Any, metric: str, of: str) -> Explanation:
-    listed: Any = part.get("in_use") or []
+def _restated(results: Results, c: CandidateResult, part: Any, metric: str, of: str) -> Unfolded:
+    listed: Any = part.get("at_expected_base_rate") or []
     for one in listed if isinstance(listed, list) else [listed]:
-        if of == f"in use {one['base_rate']:g}" and metric in one["metrics"]:
+        if of == f"expected base rate {one['base_rate']:g}" and metric in one["metrics"]:
             m: Metric = one["metrics"][metric]
             named = class_names(results)
             words = {
@@ -163,13 +166,13 @@ def _restated(results: Results, c: CandidateResult, part: Any, metric: str, of: 
                 "pos": f"“{named['positive']}”",
                 "neg": f"“{named['negative']}”",
             }  # fmt: skip
-            told = _defined(METRICS[metric], _none(m) or IN_USE[metric].format(**words), _interval(results, m), m)
+            told = _defined(METRICS[metric], _none(m) or RESTATED[metric].format(**words), _interval(results, m), m)
             told["title"] += f" at a base rate of {words['pi']}"
             return told
     raise KeyError(f"there is no {metric} restated for “{of}”")
 
 
-def _own(results: Results, c: CandidateResult, part: Any, metric: str, m: Metric) -> Explanation:
+def _own(results: Results, c: CandidateResult, part: Any, metric: str, m: Metric) -> Unfolded:
     own: Any = next((o for o in results.get("own_metrics", []) if o["name"] == metric), None)
     if own is None:
         raise KeyError(f"there is no metric {metric}")
@@ -183,7 +186,7 @@ def _own(results: Results, c: CandidateResult, part: Any, metric: str, m: Metric
         sentence = text.format(**{"rows": "", "share": "", "pos": pos, "value": shown(m["value"])} | words)
     else:
         formula = own["formula"]
-        counts = {k: f"{v}" for k, v in outcomes(results, part).items()} | {
+        counts = {k: f"{v}" for k, v in outcomes_of(results, part).items()} | {
             k: f"{v:g}" for k, v in own["costs"].items()
         }
         filled = re.sub(r"[A-Za-z_]\w*(?!\w*\s*\()", lambda f: counts.get(f[0], f[0]), formula)
@@ -192,13 +195,13 @@ def _own(results: Results, c: CandidateResult, part: Any, metric: str, m: Metric
                  own["better"], (), m)  # fmt: skip
 
 
-def _pair(results: Results, a: str, b: str, metric: str, d: Difference) -> Explanation:
+def _pair(results: Results, a: str, b: str, metric: str, d: Difference) -> Unfolded:
     title = METRICS[metric].title if metric in METRICS else metric
     better = METRICS[metric].better if metric in METRICS else ""
     low, high, gap = d.get("low"), d.get("high"), d["difference"]
     m: Metric = {"value": gap, "low": low, "high": high}
     if gap is None:
-        return _told(f"{title}: {a} less {b}", "", "", f"There is no such difference: {d['why']}.", "", better, (), m)
+        return _told(f"{title}: {a} less {b}", "", "", f"Not defined here: {d['why']}.", "", better, (), m)
     sentence = f"The {title} of {a} less that of {b}, on the same rows, is {shown(gap, ())}."
     how = f"Not tested: {d['why']}." if "why" in d else ""
     if low is not None and high is not None:
@@ -209,9 +212,9 @@ def _pair(results: Results, a: str, b: str, metric: str, d: Difference) -> Expla
                 f"; {p_shown(adjusted)} for having compared all pairs (Holm)." if adjusted is not None else "."
             )
     if d.get("approximate"):
-        how += " The interval is approximate: in simulations it held the truth less often than it says."
+        how += " The interval is approximate: in simulations it covered the true value less often than stated."
     if "more_rows" in d:
-        how += f" {_more(d['more_rows'])} would tell them apart, if the difference stays as it is: a rough guide."
+        how += f" {_more(d['more_rows'])} would separate them, if the difference stays as it is: a rough guide."
     return _told(f"{title}: {a} less {b}", "a paired difference", f"{metric} of {a} - {metric} of {b}", sentence, how,
                  better, (), m)  # fmt: skip
 
@@ -221,20 +224,33 @@ def _more(more: Mapping[str, Any]) -> str:
     return f"About {more['rows']:,} more rows{of}"
 
 
-def _gate(results: Results, number: int) -> Explanation:
+def _gate(results: Results, number: int) -> Unfolded:
     if not 1 <= number <= len(results["gates"]):
         raise KeyError(f"there are {len(results['gates'])} gates; there is no number {number}")
     g = results["gates"][number - 1]
-    at = f" in {', '.join(g['by'].values())}" if g["by"] else ""
-    read = "is absent" if g["read"] is None else f"is {shown(g['read'], (g['needed'],))}"
-    state = {"pass": "it passes", "fail": "it fails", "unclear": "it is unclear"}[g["status"]]
-    sentence = f"For {g['candidate']}{at} what is read {read}, and {shown(g['needed'], ())} is needed: {state}"
-    sentence += f", because {g['why']}." if "why" in g else "."
     how = ""
     if "more_rows" in g:
         how = f"{_more(g['more_rows'])} would settle it, if the value stays as it is: a rough guide."
     m: Metric = {"value": g["value"], "low": g["low"], "high": g["high"]}
-    return _told(g["text"], f"a gate that {g['level']} be met", g["metric"], sentence, how, "", (), m)
+    return _told(g["text"], f"a gate that {g['level']} be met", g["metric"], gate_sentence(g), how, "", (), m)
+
+
+def gate_sentence(g: GateResult) -> str:
+    """What a gate read, what it required, and what follows."""
+    who = g["candidate"] + (f", {', '.join(g['by'].values())}" if g["by"] else "")
+    if g["read"] is None:
+        return f"{who}: unclear, because {g.get('why', 'there is no such number')}."
+    ends = {"value": "the value", "low": "the low end", "high": "the high end"}
+    side = next((name for name in ("low", "high") if g["value"] != g["read"] and g[name] == g["read"]), "value")
+    of = " of the paired difference" if g["against"] is not None else ""
+    rel = {("least", True): "at least", ("least", False): "below", ("most", True): "at most", ("most", False): "above"}
+    least = g["bound"] == "least"
+    inside = g["read"] >= g["needed"] if least else g["read"] <= g["needed"]
+    met = g["status"] == "pass" if g["status"] != "unclear" else inside
+    bounds = (g["needed"],)
+    said = f"{who}: {ends[side]}{of}, {shown(g['read'], bounds)}, is {rel[g['bound'], met]} the "
+    said += f"{shown(g['needed'], ())} required: {g['status']}"
+    return said + (f", because {g['why']}." if "why" in g else ".")
 
 
 def _method(name: str, texts: Mapping[str, str] = INTERVALS) -> str:
@@ -245,24 +261,29 @@ def _method(name: str, texts: Mapping[str, str] = INTERVALS) -> str:
     return texts[name] + "".join(design)
 
 
-def _count(results: Results, c: CandidateResult, part: Any, name: str) -> Explanation:
-    title, key, also, was, said = COUNTS[name]
-    counts = outcomes(results, part)
-    of = counts["P"] if was == "positive" else counts["N"]
-    shares = f": {counts[key]:,} / {of:,} = {shown(counts[key] / of)}" if of else ""
+def _count(results: Results, c: CandidateResult, part: Any, name: str) -> Unfolded:
+    title, key, also, actual, predicted, unanswered = COUNTS[name]
+    if part["matrix"] is None:
+        raise KeyError(f"{c['name']} has no cutoff here, so there is no count {name}")
+    n = outcomes_of(results, part)
+    of = n["P"] if actual == "positive" else n["N"]
     named = class_names(results)
     rule = ""
     if c["cutoff"] and c["cutoff"]["value"] is not None:
-        rule = f" at score {'≥' if said == 'positive' else '<'} {shown(c['cutoff']['value'])}"
-    m: Metric = {"value": float(counts[key]), "low": None, "high": None, "why_interval": "it is a count of rows"}
+        rule = f" at score {'≥' if predicted == 'positive' else '<'} {as_set(c['cutoff']['value'])}"
+    left = n[unanswered] if unanswered else 0
+    said = f"{c['name']} predicted {count(n[key] - left)} “{named[predicted]}”{rule}"
+    said += f" and left {count(left)} without an answer" if left else ""
+    shares = f": {count(n[key])} / {count(of)} = {shown(n[key] / of)}" if of else ""
+    m: Metric = {"value": float(n[key]), "low": None, "high": None, "why_interval": "it is a count of rows"}
     return _told(
         results["holdout"].get("words", {}).get(name, title).capitalize(),
-        f"Rows that were “{named[was]}” and were called “{named[said]}”",
-        f"{key} = rows actual {was}, predicted {said}",
-        f"Of the {of:,} rows that were “{named[was]}”, {c['name']} called {counts[key]:,} "
-        f"“{named[said]}”{rule}{shares}.",
+        f"Rows that were “{named[actual]}” and predicted “{named[predicted]}”"
+        + (", or left without an answer" if left else ""),
+        f"{key} = rows actual {actual}, predicted {predicted}",
+        f"Of the {_rows(of, part)} that {_were(of)} “{named[actual]}”, {said}{shares}.",
         "A count of rows, with no interval; the rates made from it have one.",
-        "higher" if was == said else "lower", tuple(x for x in (title, key, also) if x), m,
+        "higher" if actual == predicted else "lower", tuple(x for x in (title, key, also) if x), m,
     )  # fmt: skip
 
 
@@ -291,33 +312,64 @@ def _interval(results: Results, m: Metric) -> str:
     if m.get("unreliable"):
         said += " A class has fewer than 10 rows, so the interval cannot be relied on."
     if m.get("approximate"):
-        said += " It is approximate: in simulations it held the truth less often than it says."
+        said += " It is approximate: in simulations it covered the true value less often than stated."
     if "why_interval" in m:
         said += f" Note that {m['why_interval']}."
     return said
 
 
 def _two(results: Results, c: CandidateResult, part: Any, d: Definition, m: Metric) -> str:
-    return _filled(d, m, c, outcomes(results, part), class_names(results))
+    return _filled(d, m, c, part, outcomes_of(results, part), class_names(results))
 
 
-def _filled(d: Definition, m: Metric, c: CandidateResult, counts: dict[str, Any], named: Mapping[str, str]) -> str:
+def _filled(
+    d: Definition, m: Metric, c: CandidateResult, part: Any, n: dict[str, Any], named: Mapping[str, str]
+) -> str:
     """A sentence with the counts of one class against the rest in it."""
-    rows = counts["rows"]
-    words = {k: f"{v:,}" for k, v in counts.items()} | {
-        "value": shown(m["value"]),
-        "pos": f"“{named['positive']}”",
-        "neg": f"“{named['negative']}”",
-        "name": c["name"],
-        "chance": shown(counts["P"] / rows if rows else None),
-        "flat": shown(counts["P"] * counts["N"] / rows**2 if rows else None),
-        "chance_gap": _chance(m),
-    }
+    if d.needs != "counts":  # these are over the rows with an answer alone
+        n = n | {"P": n["P"] - n["unanswered_P"], "N": n["N"] - n["unanswered_N"]}
+        n["rows"] = n["P"] + n["N"]
+    rows, value = n["rows"], m["value"] or 0.0
+    words = {
+        "value": shown(m["value"]), "name": c["name"],
+        "pos": f"“{named['positive']}”", "neg": f"“{named['negative']}”",
+        "chance": shown(n["P"] / rows if rows else None),
+        "flat": shown(n["P"] * n["N"] / rows**2 if rows else None),
+        "chance_gap": _chance(m), "size": shown(abs(value), ()), "side": "high" if value < 0 else "low",
+        "left_P": _left(n["unanswered_P"], d), "left_N": _left(n["unanswered_N"], d),
+    }  # fmt: skip
+    for key, k in n.items():
+        words |= {key: count(k), f"{key}_rows": _rows(k, part), f"{key}_were": _were(k)}
     if d.name == "roc_auc":
-        words["pairs"] = f"{counts['P'] * counts['N']:,}"
-        twice = round(2 * (m["value"] or 0.0) * counts["P"] * counts["N"])
-        words["ordered"] = f"{twice // 2:,}" + (".5" if twice % 2 else "")
-    return SENTENCES[d.name].format(**words)
+        words["pairs"] = count(n["P"] * n["N"])
+        words["ordered"] = count(round(2 * value * n["P"] * n["N"]) / 2)
+    return SENTENCES[d.name].format(**words) + _unanswered(d, part)
+
+
+def _left(n: float, d: Definition) -> str:
+    """Rows of a class without an answer, where these count as wrong."""
+    return f", {count(n)} of them without an answer" if n and d.name in ("f1", "fnr") else (
+        f"; {count(n)} had no answer" if n else ""
+    )  # fmt: skip
+
+
+def _unanswered(d: Definition, part: Any) -> str:
+    """What is said of rows without an answer under a number that is over the others alone."""
+    n = part.get("no_answer", 0)
+    if not n or d.needs == "counts":
+        return ""
+    return f" It is over the rows with an answer; {_rows(n)} had none."
+
+
+def _rows(n: float, part: Any = None) -> str:
+    """A number of rows with its noun; sums of sampling weights are called that."""
+    matrix = (part or {}).get("matrix") or []
+    weighted = any(isinstance(x, float) for row in matrix for x in row)
+    return several(n, "weighted row" if weighted else "row")
+
+
+def _were(n: float) -> str:
+    return "was" if n == 1 else "were"
 
 
 def _chance(m: Metric) -> str:
@@ -327,33 +379,24 @@ def _chance(m: Metric) -> str:
 
 def _many(results: Results, c: CandidateResult, part: Any, d: Definition, m: Metric) -> str:
     matrix: Any = part["matrix"] or []
-    rows = sum(sum(row) for row in matrix)
-    per_class = part.get("per_class", {})
-    areas = [p["roc_auc"]["value"] for p in per_class.values() if p["roc_auc"]["value"] is not None]
+    rows, right = sum(sum(row) for row in matrix), sum(row[i] for i, row in enumerate(matrix))
+    if d.needs != "counts":
+        rows -= sum(sum(row[len(matrix) :]) for row in matrix)
+    areas = [p["roc_auc"]["value"] for p in part.get("per_class", {}).values() if p["roc_auc"]["value"] is not None]
     words = {
-        "name": c["name"], "value": shown(m["value"]), "rows": f"{rows:,}",
-        "right": f"{sum(row[i] for i, row in enumerate(matrix)):,}",
+        "name": c["name"], "value": shown(m["value"]), "rows": count(rows), "rows_rows": _rows(rows, part),
+        "right": count(right), "areas": ", ".join(shown(area) for area in areas), "chance_gap": _chance(m),
         "parts": ", ".join(shown(row[i] / sum(row)) for i, row in enumerate(matrix) if sum(row)),
-        "areas": ", ".join(shown(area) for area in areas),
-        "chance_gap": _chance(m),
     }  # fmt: skip
-    return MANY[d.name].format(**words)
+    return MANY[d.name].format(**words) + _unanswered(d, part)
 
 
-def outcomes(results: Results, part: Any, k: int | None = None) -> dict[str, Any]:
-    """TP, FP, FN, TN and their sums of one class against the rest, the positive one unless said.
-
-    A last column of rows without an answer counts wrong.
-    """
+def outcomes_of(results: Results, part: Any, k: int | None = None) -> dict[str, Any]:
+    """The outcomes of one class against the rest, the positive one unless said; without a matrix the actual rows."""
     classes = results["holdout"]["classes"]
     p = classes.index(results["holdout"]["positive"] or "") if k is None else k
-    n = len(classes)
-    t: Any = part["matrix"] or [[0] * n] * n
-    tp, said = t[p][p], sum(row[p] for row in t)
-    actual, rows, none = sum(t[p]), sum(sum(row) for row in t), sum(sum(row[n:]) for row in t)
-    fp, negatives = said - tp, rows - actual
-    tn = negatives - fp - (none - sum(t[p][n:]))
-    return {
-        "TP": tp, "FP": fp, "FN": actual - tp, "TN": tn, "P": actual, "N": negatives, "rows": rows, "flagged": said,
-        "passed": rows - said - none, "right": sum(row[i] for i, row in enumerate(t)), "union": actual + fp,
-    }  # fmt: skip
+    if part["matrix"] is not None:
+        return outcomes.counted(part["matrix"], p)
+    actual = [part["actual"][label] for label in classes]
+    nothing = outcomes.counted([[0] * len(classes)] * len(classes), p)
+    return nothing | {"P": actual[p], "N": sum(actual) - actual[p], "rows": sum(actual)}

@@ -1,41 +1,18 @@
 import { useState } from "react";
-import type { Metric } from "../../api/client";
-import { useSentence } from "../../api/queries";
-import { colour, type SplitResult, useScope } from "../../app/scope";
+import { colour, isPending, type MetricInfo, metricOf, type Shown, useScope } from "../../app/scope";
 import { saveCsv } from "../../charts/save";
 import { columnScale, Whisker } from "../../charts/Whisker";
-import { Sentence, Tile, ViewHead } from "../../parts/basics";
+import { Tile, ViewHead } from "../../parts/basics";
+import { Drafted } from "../../parts/Drafted";
 import { Figure } from "../../parts/Figure";
 import { Findings } from "../../parts/Findings";
-import { shown } from "../../parts/number";
+import { asSet, named, shown } from "../../parts/number";
+import { Gates } from "./Gates";
 
-type Column = { metric: string; title: string; lower?: boolean };
-const TWO: Column[] = [
-  { metric: "roc_auc", title: "ROC AUC" },
-  { metric: "average_precision", title: "Avg precision" },
-  { metric: "brier", title: "Brier", lower: true },
-  { metric: "accuracy", title: "Accuracy" },
-  { metric: "recall", title: "Recall" },
-  { metric: "precision", title: "Precision" },
-  { metric: "f1", title: "F1" },
-];
-
-const MANY: Column[] = [
-  { metric: "accuracy", title: "Accuracy" },
-  { metric: "balanced_accuracy", title: "Balanced acc" },
-  { metric: "mcc", title: "MCC" },
-  { metric: "kappa", title: "Kappa" },
-  { metric: "roc_auc_macro", title: "Macro AUC" },
-  { metric: "log_loss", title: "Log loss", lower: true },
-  { metric: "brier", title: "Brier", lower: true },
-];
 const COSTS = [
   { key: "price_per_1000", title: "Price, 1,000 rows" },
   { key: "latency_ms", title: "ms a row" },
 ] as const;
-
-const NONE: Metric = { value: null, why: "not computed" };
-const of = (part: SplitResult, metric: string): Metric => part.metrics[metric] ?? NONE;
 
 /** An amount to three digits; whole under the pointer. */
 function Amount({ value }: { value: number | undefined }) {
@@ -44,73 +21,85 @@ function Amount({ value }: { value: number | undefined }) {
   return <span title={String(value)}>{value.toLocaleString("en-US", digits)}</span>;
 }
 
-export function LineUpView() {
+/** How a candidate stands on a metric: best or not separable from the best, not tested against it, or neither. */
+type Standing = "edge" | "untested" | "";
+
+export function RosterView() {
   const scope = useScope();
-  const { study, split, show, query, chosen, baselines, results, many } = scope;
-  const columns = many ? MANY : TWO;
-  const sentence = useSentence(study.id, { view: "line-up", split, show, cutoffs: query }).data?.sentence;
+  const { study, split, chosen, baselines, results, pending, metric: about } = scope;
+  const columns = study.headline.map(about);
   const [order, setOrder] = useState<{ metric: string; down: boolean } | null>(null);
   const best = results.best[split] ?? {};
-  const leads = (metric: string, name: string) => {
-    const lead = best[metric];
-    return lead !== undefined && (lead.leader === name || lead.not_told_apart.includes(name));
+  const reported = split === study.holdout.report_on;
+  const compared = reported && scope.all.length > 1;
+  const waits = (info: MetricInfo) => pending && info.needs === "counts";
+  const standing = (info: MetricInfo, name: string): Standing => {
+    const lead = best[info.name];
+    if (!compared || !lead || waits(info)) return "";
+    if (lead.not_tested.includes(name)) return "untested";
+    const tested = scope.all.some((c) => {
+      const m = metricOf(c.part, info.name);
+      return c.name !== lead.leader && !lead.not_tested.includes(c.name) && m.value !== null && !m.thin;
+    });
+    return tested && (name === lead.leader || lead.not_separated.includes(name)) ? "edge" : "";
   };
+  const edged = columns.some((info) => chosen.some((c) => standing(info, c.name) === "edge"));
+  const untested = columns.filter((info) => compared && !waits(info) && (best[info.name]?.not_tested.length ?? 0) > 0);
   const sorted = [...chosen];
   if (order) {
     const sign = order.down ? -1 : 1;
-    const key = (c: (typeof chosen)[number]) => of(c.part, order.metric).value;
+    const info = about(order.metric);
+    const key = (c: Shown) => (isPending(c, info) ? null : metricOf(c.part, order.metric).value);
     sorted.sort((a, b) => {
       const [x, y] = [key(a), key(b)];
       if (x === null || y === null) return Number(x === null) - Number(y === null);
       return sign * (x - y);
     });
   }
-  const sortBy = (metric: string, lower?: boolean) =>
-    setOrder((o) =>
-      o?.metric !== metric ? { metric, down: !lower } : o.down !== !lower ? null : { metric, down: !o.down },
-    );
+  const sortBy = ({ name, better }: MetricInfo) =>
+    setOrder((o) => {
+      const down = better !== "lower";
+      return o?.metric !== name ? { metric: name, down } : o.down !== down ? null : { metric: name, down: !down };
+    });
   const save = () =>
     saveCsv(
       [
-        ["candidate", "split", "cutoff", ...columns.flatMap((c) => [c.metric, `${c.metric}_low`, `${c.metric}_high`])],
+        ["candidate", "split", "cutoff", ...columns.flatMap((c) => [c.name, `${c.name}_low`, `${c.name}_high`])],
         ...[...sorted, ...baselines].map((c) => [
           c.name,
           split,
           "shownCutoff" in c ? c.shownCutoff : null,
-          ...columns.flatMap(({ metric }) => {
-            const m = of(c.part, metric);
+          ...columns.flatMap(({ name }) => {
+            const m = metricOf(c.part, name);
             return [m.value, m.low ?? null, m.high ?? null];
           }),
         ]),
       ],
-      `line-up-${split}`,
+      `roster-${split}`,
     );
   const domains = Object.fromEntries(
-    columns.map(({ metric }) => [metric, columnScale(chosen.map((c) => of(c.part, metric)))]),
+    columns.map(({ name }) => [name, columnScale(chosen.map((c) => metricOf(c.part, name)))]),
   );
   const costs = COSTS.filter((k) => chosen.some((c) => c.result[k.key] !== undefined));
-  const reported = split === study.holdout.report_on;
   const level = results.settings.confidence * 100;
   return (
     <>
       <ViewHead
-        title="Line-up"
+        title="Roster"
         note={
           <>
             value, {level} % interval
-            {reported
-              ? " · black edge: not told apart from the best"
-              : ` · compared by test on ${study.holdout.report_on} only`}{" "}
-            ·{" "}
-            <button type="button" className="link" onClick={save}>
+            {edged && " · black edge: best, or not separable from the best"}
+            {!reported && scope.all.length > 1 && ` · compared by test on ${study.holdout.report_on} only`} ·{" "}
+            <button type="button" className="link" disabled={pending} onClick={save}>
               save CSV
             </button>
           </>
         }
       />
-      {sentence && <Sentence>{sentence}</Sentence>}
+      <Drafted view="roster" />
       <div className="border border-rule bg-sheet rounded-[4px] overflow-x-auto">
-        <table className="w-full" data-part="line-up">
+        <table className="w-full" data-part="roster">
           <thead>
             <tr className="border-b border-rule text-left text-sm text-soft">
               <th className="font-normal px-3 py-2">Candidate</th>
@@ -121,18 +110,19 @@ export function LineUpView() {
               ))}
               {columns.map((c) => (
                 <th
-                  key={c.metric}
+                  key={c.name}
                   className="font-normal px-2 py-2"
-                  aria-sort={order?.metric === c.metric ? (order.down ? "descending" : "ascending") : "none"}
+                  aria-sort={order?.metric === c.name ? (order.down ? "descending" : "ascending") : "none"}
                 >
                   <button
                     type="button"
                     className="hover:text-ink whitespace-nowrap"
-                    onClick={() => sortBy(c.metric, c.lower)}
+                    title={c.title}
+                    onClick={() => sortBy(c)}
                   >
-                    {c.title}
-                    {c.lower && <span title="lower is better"> (low)</span>}
-                    {order?.metric === c.metric && <span aria-hidden="true">{order.down ? " ▾" : " ▴"}</span>}
+                    {c.short}
+                    {c.better === "lower" && <span title="lower is better"> (low)</span>}
+                    {order?.metric === c.name && <span aria-hidden="true">{order.down ? " ▾" : " ▴"}</span>}
                   </button>
                 </th>
               ))}
@@ -141,18 +131,18 @@ export function LineUpView() {
           <tbody>
             {sorted.map((c) => (
               <tr key={c.position} className="border-b border-light" data-row={c.name}>
-                <th scope="row" className="font-semibold text-left px-3 py-2">
+                <th scope="row" className="font-semibold text-left px-3 py-2 min-w-[150px] max-w-[220px]">
                   <span className="flex items-center gap-2">
                     <Tile position={c.position} letter={c.letter} />
-                    <span>
+                    <span className="min-w-0 break-words">
                       {c.name}
                       <span className="block text-xs text-soft font-normal">
                         {c.shownCutoff !== null
-                          ? `≥ ${shown(c.shownCutoff)}`
+                          ? `≥ ${asSet(c.shownCutoff)}`
                           : c.gives === "probabilities"
                             ? "probabilities"
                             : "classes only"}
-                        {c.in_use && " · in use now"}
+                        {c.runs_now && " · runs now"}
                       </span>
                     </span>
                   </span>
@@ -162,21 +152,27 @@ export function LineUpView() {
                     <Amount value={c.result[k.key]} />
                   </td>
                 ))}
-                {columns.map(({ metric }) => {
-                  const m = of(c.part, metric);
-                  const first = reported && leads(metric, c.name);
+                {columns.map((info) => {
+                  const m = metricOf(c.part, info.name);
+                  const stands = standing(info, c.name);
+                  const waiting = isPending(c, info);
                   return (
                     <td
-                      key={metric}
-                      className={`px-2 py-2 align-top ${first ? "border-l-[3px] border-l-ink" : "border-l-[3px] border-l-transparent"}`}
+                      key={info.name}
+                      data-standing={stands}
+                      className={`px-2 py-2 align-top border-l-[3px] ${stands === "edge" ? "border-l-ink" : "border-l-transparent"}`}
                     >
                       <Figure
                         candidate={c.result.name}
-                        metric={metric}
+                        metric={info.name}
                         value={m}
-                        className={`text-lg ${first ? "font-semibold" : ""} ${m.value === null ? "text-soft" : ""}`}
+                        pending={waiting}
+                        className={`text-lg ${stands === "edge" ? "font-semibold" : ""} ${m.value === null ? "text-soft" : ""}`}
                       />
-                      <Whisker metric={m} domain={domains[metric] ?? null} color={colour(c.position)} />
+                      {!waiting && (
+                        <Whisker metric={m} domain={domains[info.name] ?? null} color={colour(c.position)} />
+                      )}
+                      {stands === "untested" && <span className="block text-xs text-soft">not tested</span>}
                     </td>
                   );
                 })}
@@ -190,37 +186,45 @@ export function LineUpView() {
                 {costs.map((k) => (
                   <td key={k.key} />
                 ))}
-                {columns.map(({ metric }) => (
-                  <td key={metric} className="px-2 py-2 border-l-[3px] border-l-transparent">
-                    <Figure candidate={b.name} metric={metric} value={of(b.part, metric)} />
+                {columns.map(({ name }) => (
+                  <td key={name} className="px-2 py-2 border-l-[3px] border-l-transparent">
+                    <Figure candidate={b.name} metric={name} value={metricOf(b.part, name)} />
                   </td>
                 ))}
               </tr>
             ))}
             {(results.quoted ?? []).map((q) => (
-              <QuotedRow key={q.name} q={q} skip={costs.length} domains={domains} />
+              <QuotedRow key={q.name} q={q} skip={costs.length} columns={columns} domains={domains} />
             ))}
           </tbody>
         </table>
       </div>
       <p className="text-sm text-soft mt-3 max-w-[86ch]">
         {results.quoted?.length ? "Quoted results have no rows here, so no test compares them. " : ""}
-        The rows in italics need no model: {baselines.map((b) => b.label).join(" and ")}. Not told apart does not say
-        equal: the paired tests (corrected for how many candidates there are) leave the best one among those with a
-        black edge.
+        {baselines.length > 0 && `The rows in italics need no model: ${named(baselines.map((b) => b.label))}. `}
+        {edged &&
+          "“Not separable” does not mean equal. The paired tests, corrected for the number of candidates, place the best among the black edges. "}
+        {untested.length > 0 &&
+          `For ${named(untested.map((info) => info.title))} there is no such test: no edge is drawn where none was made.`}
       </p>
-      <Findings list={results.findings} />
+      <Gates />
+      {pending ? null : <Findings list={results.findings} />}
     </>
   );
 }
 
 type QuotedResult = NonNullable<ReturnType<typeof useScope>["results"]["quoted"]>[number];
-type QuotedProps = { q: QuotedResult; skip: number; domains: Record<string, [number, number] | null> };
+type QuotedProps = {
+  q: QuotedResult;
+  skip: number;
+  columns: MetricInfo[];
+  domains: Record<string, [number, number] | null>;
+};
 const PLACE: Record<string, string> = { inside: "inside", above: "above", below: "below" };
 
 /** A published result: no interval of ours but for a whole matrix, and where it lies against each candidate's. */
-function QuotedRow({ q, skip, domains }: QuotedProps) {
-  const { chosen, many } = useScope();
+function QuotedRow({ q, skip, columns, domains }: QuotedProps) {
+  const { chosen } = useScope();
   return (
     <tr className="border-t border-rule bg-light" data-row={q.name}>
       <th scope="row" className="font-normal text-left px-3 py-2">
@@ -230,9 +234,11 @@ function QuotedRow({ q, skip, domains }: QuotedProps) {
         // biome-ignore lint/suspicious/noArrayIndexKey: empty cells
         <td key={i} />
       ))}
-      {(many ? MANY : TWO).map(({ metric }) => {
+      {columns.map((info) => {
+        const metric = info.name;
         const m = q.metrics[metric];
         const places = chosen
+          .filter((c) => !isPending(c, info))
           .map((c) => [c.letter, q.against[c.name]?.[metric]] as const)
           .filter(([, where]) => where !== undefined);
         return (
@@ -258,5 +264,3 @@ function QuotedRow({ q, skip, domains }: QuotedProps) {
     </tr>
   );
 }
-
-/** What Skarlo noticed in the results. */

@@ -11,7 +11,7 @@ from typing_extensions import TypedDict
 from skarlo.core import Candidate, Study
 from skarlo.core.values import IntArray
 
-from .glance import FieldGlance
+from .fields import FieldSummary
 from .read import Source
 
 SHOWN = 20
@@ -28,10 +28,10 @@ class Joined(TypedDict):
     first_missing: list[str]
 
 
-class Look(TypedDict):
+class Account(TypedDict):
     """What came in."""
 
-    fields: list[FieldGlance]
+    fields: list[FieldSummary]
     joins: list[Joined]
 
 
@@ -40,7 +40,7 @@ class Read:
     """A study's files, read: the arrays to evaluate, and the look at them."""
 
     study: Study
-    look: Look
+    account: Account
 
 
 @dataclass(frozen=True)

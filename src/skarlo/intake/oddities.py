@@ -10,12 +10,12 @@ import numpy as np
 import polars as pl
 from scipy.special import chdtrc
 
-from skarlo.core import telling
-from skarlo.core.findings import finding, rows_named
+from skarlo.core import several, shown, telling
+from skarlo.core.findings import counted_rows, finding
 from skarlo.core.values import BoolArray, Finding, FloatArray, IntArray
 
 from .columns import codes_of
-from .glance import FieldGlance, is_date
+from .fields import FieldSummary, is_date
 from .read import as_number, as_text
 
 SHOWN = 5  # ids given with a finding
@@ -31,7 +31,7 @@ class Rows:
     """A hold-out as it was read.
 
     ids : each row's id, or None where rows are matched by position
-    actual : each row's class; splits : name -> which rows; leave : columns that are no fields
+    actual : each row's class; splits : name -> which rows; leave : columns that are not fields
     """
 
     table: pl.DataFrame
@@ -52,12 +52,12 @@ class Rows:
         return {"rows": len(rows), "first_ids": [str(self.ids[i]) for i in first]}
 
 
-def of_rows(r: Rows, fields: Sequence[FieldGlance]) -> list[Finding]:
+def of_rows(r: Rows, fields: Sequence[FieldSummary]) -> list[Finding]:
     """All findings about the hold-out's rows and fields, in a fixed order."""
     return [*_fields(r, fields), *_repeats(r), *_balance(r), *_ids(r), *_groups(r, fields), *_dates(r)]
 
 
-def _fields(r: Rows, fields: Sequence[FieldGlance]) -> list[Finding]:
+def _fields(r: Rows, fields: Sequence[FieldSummary]) -> list[Finding]:
     out = []
     enough = len(r.actual) >= FEW_ROWS
     for f in fields:
@@ -93,8 +93,8 @@ def _repeats(r: Rows) -> list[Finding]:
         again = np.setdiff1d(np.arange(len(reported)), np.unique(key[reported], return_index=True)[1])
     if len(again):
         message = (
-            f"{len(again):,} {rows_named(r.report_on)} repeat another in every field and the class; rows counted "
-            "twice make intervals too narrow"
+            f"{counted_rows(len(again), r.report_on)} {'repeats' if len(again) == 1 else 'repeat'} another in every "
+            "field and the class; rows counted twice make intervals too narrow"
         )
         out.append(finding("warning", "repeated_rows", message, split=r.report_on, **r.named(reported[again])))
     for other, rows in r.splits.items():
@@ -102,7 +102,8 @@ def _repeats(r: Rows) -> list[Finding]:
             continue
         shared = reported[np.isin(key[reported], key[rows])]
         if len(shared):
-            message = f"{len(shared):,} {r.report_on} rows stand in {other} too, alike in every field and the class"
+            said = several(len(shared), f"{r.report_on} row stands", f"{r.report_on} rows stand")
+            message = f"{said} in {other} too, the same in every field and the class"
             where = {"split": r.report_on, "also_in": other} | r.named(shared)
             out.append(finding("warning", "rows_in_two_splits", message, **where))
     return out
@@ -123,8 +124,8 @@ def _balance(r: Rows) -> list[Finding]:
             k = int(np.argmax(np.abs(reported / reported.sum() - other / other.sum())))
             share = [counts[k] / counts.sum() for counts in (other, reported)]
             message = (
-                f"{share[0]:.1%} of the {name} rows are {r.classes[k]}, and {share[1]:.1%} of the {r.report_on} rows: "
-                "more than chance explains"
+                f"“{r.classes[k]}” is {shown(share[0])} of the {name} rows, and {shown(share[1])} of the {r.report_on} "
+                "rows: more than chance explains"
             )
             where = {"split": name, "class": r.classes[k]}
             out.append(finding("warning", "splits_differ_in_balance", message, **where))
@@ -154,7 +155,7 @@ def _ids(r: Rows) -> list[Finding]:
     return []
 
 
-def _groups(r: Rows, fields: Sequence[FieldGlance]) -> list[Finding]:
+def _groups(r: Rows, fields: Sequence[FieldSummary]) -> list[Finding]:
     """A column of repeated keys under which rows are more alike than chance: rows that belong together."""
     if r.group is not None or len(r.actual) < 100:
         return []

@@ -10,20 +10,23 @@ from .approximate import mark
 from .intervals import Interval, hybrid_sum
 from .measure import Reading
 from .ranking import missing_class
-from .results import InUseResult
+from .results import RestatedResult
 from .table import Share
 from .values import Metric, absent, bounded, measured, point, total
 
 NO_INTERVAL = "the interval of the ratio does not exist where recall or the false-positive rate is 0"
 
 
-def restate(a: Answers, reading: Reading, base_rate: float) -> InUseResult:
+def restate(a: Answers, reading: Reading, base_rate: float) -> RestatedResult:
     """Precision, flagged share, negative predictive value and average precision at another base rate.
 
     With recall r and false-positive rate f: precision = πr / (πr + (1-π)f), flagged share = πr + (1-π)f.
     """
     found = _rates(a, reading, base_rate) | _ranked(a, reading, base_rate)
-    return {"base_rate": base_rate, "metrics": {name: mark(f"{name}, in use", m) for name, m in found.items()}}
+    return {
+        "base_rate": base_rate,
+        "metrics": {name: mark(f"{name}, expected base rate", m) for name, m in found.items()},
+    }
 
 
 def _rates(a: Answers, reading: Reading, pi: float) -> dict[str, Metric]:
