@@ -11,7 +11,7 @@ from .comparing import Entrant
 from .prepared import BASE_RATE
 from .probability import CLIP
 from .results import CandidateResult, SplitResult
-from .shown import DASH, as_set, several, shown
+from .shown import DASH, as_set, named, several, shown
 from .study import Candidate, Study
 from .values import Difference, Finding
 
@@ -57,8 +57,9 @@ def _of_rows(study: Study) -> list[Finding]:
     for k, label in enumerate(study.classes):
         n = int((reported == k).sum())
         if n < FEW_ROWS:
-            out.append(finding("warning", "few_rows_of_class", f"only {counted_rows(n, study.report_on)} of “{label}”",
-                               split=study.report_on, **{"class": label}, rows=n))  # fmt: skip
+            message = f"only {counted_rows(n, study.report_on)} of {_quoted(study, label)}"
+            where = {"split": study.report_on, "class": label, "rows": n}
+            out.append(finding("warning", "few_rows_of_class", message, **where))
     if study.group is not None and len(study.splits) > 1:
         seen: dict[int, str] = {}
         cut: set[int] = set()
@@ -82,8 +83,8 @@ def _of_candidate(study: Study, c: Candidate, entry: CandidateResult, e: Entrant
         whole = sum(sum(row) for row in matrix)
         if max(said) == whole:
             label = study.classes[said.index(max(said))]
-            out.append(finding("warning", "one_class_only", f"{c.name} predicts “{label}” for all {_rows(study)}",
-                               **where, **{"class": label}))  # fmt: skip
+            message = f"{c.name} predicts {_quoted(study, label)} for all {_rows(study)}"
+            out.append(finding("warning", "one_class_only", message, **where, **{"class": label}))
     out += _of_areas(study, c, part, where) + _of_accuracy(study, c, part, where)
     if c.score is not None:
         values = np.unique(c.score[~np.isnan(c.score)])
@@ -121,12 +122,15 @@ def _of_areas(study: Study, c: Candidate, part: SplitResult, where: dict[str, An
     areas = {label: p["roc_auc"]["value"] for label, p in part.get("per_class", {}).items()}
     for label, area in areas.items():
         if area is not None and area < 0.5:
-            out.append(finding("warning", "area_below_half", f"the ROC AUC of {c.name} for {label} against the rest is "
-                               "below one half: are the columns of the probabilities the right ones?", **where,
-                               **{"class": label}))  # fmt: skip
+            message = (
+                f"the ROC AUC of {c.name} for {_quoted(study, label)} against the rest is below one half: are the "
+                "columns of the probabilities the right ones?"
+            )
+            out.append(finding("warning", "area_below_half", message, **where, **{"class": label}))
     absent = [label for label, area in areas.items() if area is None]
     if absent and len(absent) < len(areas):
-        message = f"the macro ROC AUC of {c.name} leaves out {', '.join(absent)}, with no rows inside or outside of it"
+        left = named([_quoted(study, label) for label in absent])
+        message = f"the macro ROC AUC of {c.name} leaves out {left}, with no rows inside or outside of it"
         out.append(finding("note", "class_left_out_of_macro_area", message, **where, classes=absent))
     return out
 
@@ -140,9 +144,11 @@ def _of_accuracy(study: Study, c: Candidate, part: SplitResult, where: dict[str,
     label, most = max(part["actual"].items(), key=lambda item: item[1])
     if most / rows < COMMON or accuracy < COMMON or accuracy - balanced < FAR:
         return []
-    return [finding("note", "accuracy_rests_on_imbalance", f"the accuracy of {c.name}, {shown(accuracy)}, rests on "
-                    f"“{label}” being {shown(most / rows)} of the {_rows(study)}; its balanced accuracy is "
-                    f"{shown(balanced)}", **where)]  # fmt: skip
+    message = (
+        f"the accuracy of {c.name}, {shown(accuracy)}, rests on {_quoted(study, label)} being {shown(most / rows)} of "
+        f"the {_rows(study)}; its balanced accuracy is {shown(balanced)}"
+    )
+    return [finding("note", "accuracy_rests_on_imbalance", message, **where)]
 
 
 OF_CUTOFFS = ("no_cutoff_satisfies_rule", "cutoff_chosen_on_report_split")
@@ -208,13 +214,13 @@ def _of_baselines(
             elif not separated:
                 unclear.append(told)
         own = _baseline_value(against, entries, baseline, metric, study.report_on)
-        named = {
-            "accuracy": f"always answering {baseline_quoted(study, baseline)} ({own})",
+        theirs = {
+            "accuracy": f"always answering {_quoted(study, baseline.removeprefix('always '))} ({own})",
             "brier": f"the base rate's ({own})",
         }[metric]  # fmt: skip
         for who, said in ((worse, _WORSE[metric]), (unclear, _UNCLEAR[metric])):
             if who:
-                message = said.format(who=" and ".join(who) if len(who) < 3 else ", ".join(who), baseline=named)
+                message = said.format(who=named(who), are="is" if len(who) == 1 else "are", baseline=theirs)
                 names = [x.rsplit(" (", 1)[0] for x in who]
                 out.append(finding("note", "baseline_not_beaten", f"on the {_rows(study)} {message}", candidates=names,
                                    baseline=baseline, metric=metric))  # fmt: skip
@@ -222,7 +228,7 @@ def _of_baselines(
 
 
 _WORSE = {
-    "accuracy": "{who} is less accurate than {baseline}; accuracy misleads where one class is rare",
+    "accuracy": "{who} {are} less accurate than {baseline}; accuracy misleads where one class is rare",
     "brier": "the Brier score of {who} is worse than {baseline}: as probabilities, these scores say less than the base "
     "rate alone",
 }
@@ -233,9 +239,8 @@ _UNCLEAR = {
 }
 
 
-def baseline_quoted(study: Study, baseline: str) -> str:
-    """The class that a baseline always answers, as it is shown."""
-    label = baseline.removeprefix("always ")
+def _quoted(study: Study, label: str) -> str:
+    """A class as it is shown."""
     return f"“{study.names.get(label, label)}”"
 
 

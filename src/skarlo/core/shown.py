@@ -5,6 +5,7 @@ Rounding is that of the exact value, half to even, and never onto a bound that w
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from decimal import Decimal
 
 from .values import Metric
@@ -71,6 +72,21 @@ def several(n: float, noun: str, plural: str = "") -> str:
     ('1 row', '1,200 rows', '2 categories')
     """
     return f"{count(n)} {noun if n == 1 else plural or f'{noun}s'}"
+
+
+MOST_NAMED = 3
+
+
+def listed(items: Sequence[str]) -> str:
+    """ "A, B and C"."""
+    return items[0] if len(items) == 1 else f"{', '.join(items[:-1])} and {items[-1]}"
+
+
+def named(items: Sequence[str]) -> str:
+    """The same with no more than three named, or four: "A, B, C and 9 others"."""
+    if len(items) <= MOST_NAMED + 1:
+        return listed(items)
+    return f"{', '.join(items[:MOST_NAMED])} and {len(items) - MOST_NAMED} others"
 
 
 def p_shown(p: float) -> str:

@@ -5,12 +5,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from skarlo.core import Results, as_set, count, mcnemar_midp, several, shown, with_interval
 from skarlo.core.definitions import METRICS
 from skarlo.core.results import Lead
+from skarlo.core.shown import named
 from skarlo.core.unfold import class_names, outcomes_of
 
 from .scope import Scope, Shown, baselines, candidates
@@ -42,18 +43,6 @@ def outcome_words(results: Results) -> dict[str, str]:
     """The study's words for the four outcomes, or the trade's."""
     plain = {"tp": "true positives", "fn": "false negatives", "fp": "false positives", "tn": "true negatives"}
     return plain | results["holdout"].get("words", {})
-
-
-def listed(items: Sequence[str]) -> str:
-    """ "A, B and C"."""
-    return items[0] if len(items) == 1 else f"{', '.join(items[:-1])} and {items[-1]}"
-
-
-def named(items: Sequence[str]) -> str:
-    """The same with no more than three named: "A, B, C and 9 others"."""
-    if len(items) <= MOST_NAMED + 1:
-        return listed(items)
-    return f"{', '.join(items[:MOST_NAMED])} and {len(items) - MOST_NAMED} others"
 
 
 def title_of(metric: str) -> str:
@@ -160,14 +149,19 @@ def _matrix(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     if not made:
         return "No cutoff could be set, so no class is predicted."
     first = outcomes_of(results, made[0].part)
-    missed = [f"{c.name} misses {count(outcomes_of(results, c.part)['FN'])}" for c in made]
-    wrong = [f"{c.name} wrongly flags {count(outcomes_of(results, c.part)['FP'])}" for c in made]
+    missed = _each(made, "misses", lambda c: count(outcomes_of(results, c.part)["FN"]))
+    wrong = _each(made, "wrongly flags", lambda c: count(outcomes_of(results, c.part)["FP"]))
     said = [
-        f"Of the {count(first['P'])} rows that were “{positive}”, {named(missed)}",
-        f"of the {count(first['N'])} that were “{negative}”, {named(wrong)}",
+        f"Of the {count(first['P'])} rows that were “{positive}”, {missed}",
+        f"of the {count(first['N'])} that were “{negative}”, {wrong}",
     ]
     left = [f"{c.name} for {_counted(c.part['no_answer'], 'all')}" for c in made if c.part["no_answer"]]
     return "; ".join(said) + (f". No answer: {named(left)}." if left else ".")
+
+
+def _each(chosen: Sequence[Shown], verb: str, told: Callable[[Shown], str]) -> str:
+    """ "A misses 203, B 178 and C 198"."""
+    return named([f"{c.name} {f'{verb} ' if i == 0 else ''}{told(c)}" for i, c in enumerate(chosen)])
 
 
 def _curves(results: Results, scope: Scope, chosen: list[Shown]) -> str:
@@ -201,9 +195,14 @@ def _cutoff(results: Results, scope: Scope, chosen: list[Shown]) -> str:
 def _roster_of_many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     parts = [s for s in (lead(results, scope, m) for m in ("balanced_accuracy", "log_loss")) if s]
     text = _joined(parts) if parts else "There is nothing to compare"
-    left = [f"{c.name} leaves {_counted(c.part['no_answer'], 'all')} without an answer" for c in chosen
-            if c.part["no_answer"]]  # fmt: skip
-    return ". ".join([text, *([named(left)] if left else [])]) + "."
+    left = [c for c in chosen if c.part["no_answer"]]
+    if not left:
+        return f"{text}."
+    return (
+        f"{text}. Without an answer: "
+        + named([f"{_counted(c.part['no_answer'], 'all')} of {c.name}" for c in left])
+        + "."
+    )
 
 
 def _matrix_of_many(results: Results, scope: Scope, chosen: list[Shown]) -> str:

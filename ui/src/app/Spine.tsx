@@ -5,8 +5,8 @@ import { asSet, count, named, several, shown } from "../parts/number";
 import { metricOf, type Scope, useScope, writeAddress } from "./scope";
 import { STEPS, type Step } from "./steps";
 
-/** `note`: what was found there. `needs`: it waits for the person. */
-type State = { read: boolean; needs: boolean; note: string };
+/** `note`: what was found there. `needs`: it waits for the person. `read`: nothing there is left to do. */
+type State = { read: boolean; needs: boolean; opened: boolean; note: string };
 
 /** The steps in order, each with its state, as a printed checklist: the checklist for sign-off. */
 export function Spine({ step }: { step: string }) {
@@ -22,7 +22,11 @@ export function Spine({ step }: { step: string }) {
         {STEPS.map(({ title, step: open }) => {
           if (!open)
             return (
-              <li key={title} aria-disabled="true" className="flex gap-3 px-3.5 py-[7px] text-soft">
+              <li
+                key={title}
+                aria-disabled="true"
+                className="flex gap-3 px-3.5 py-[7px] border-l-[3px] border-transparent text-soft"
+              >
                 <Box kind="absent" />
                 <span>
                   <span className="block leading-tight">{title}</span>
@@ -46,7 +50,7 @@ export function Spine({ step }: { step: string }) {
                 <span className="min-w-0">
                   <span className={`block leading-tight ${here ? "font-semibold" : ""}`}>{title}</span>
                   <span className={`block text-xs break-words ${state.needs ? "text-scarlet" : "text-soft"}`}>
-                    {state.read || state.needs ? state.note : "not opened"}
+                    {state.opened || state.needs ? state.note : "not opened"}
                   </span>
                 </span>
               </Link>
@@ -62,7 +66,8 @@ type Found = { open: number; exhibits: number; decision: string | null };
 
 function stateOf(step: Step, scope: Scope, found: Found): State {
   const { study, results, pending } = scope;
-  const state = (note: string, needs = false): State => ({ read: study.steps_read.includes(step), needs, note });
+  const opened = study.steps_read.includes(step);
+  const state = (note: string, needs = false): State => ({ read: opened, opened, needs, note });
   if (step === "intake")
     return found.open > 0
       ? state(several(found.open, "warning to explain", "warnings to explain"), true)
@@ -84,7 +89,7 @@ function stateOf(step: Step, scope: Scope, found: Found): State {
   if (study.stamp === "returned") return state(`revision ${study.revision} returned`, true);
   if (study.stamp) return { ...state(`revision ${study.revision} ${study.stamp}`), read: true };
   if (found.exhibits > 0 && found.decision === null) return state("no decision yet", true);
-  return { ...state(several(found.exhibits, "exhibit")), read: found.exhibits > 0 };
+  return { ...state(several(found.exhibits, "exhibit")), read: opened && found.exhibits > 0 };
 }
 
 /** From the fewest to the most errors of a candidate on the rows that are read. */

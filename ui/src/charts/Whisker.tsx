@@ -1,7 +1,7 @@
 import { scaleLinear } from "d3-scale";
 import type { Metric } from "../api/client";
 
-const WIDTH = 78;
+const WIDTH = 72;
 
 /** The scale of a column: from the lowest to the highest end of any interval in it. */
 export function columnScale(metrics: Metric[]): [number, number] | null {

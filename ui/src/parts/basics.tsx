@@ -43,11 +43,14 @@ export function Tile({ position, letter, off = false }: { position: number; lett
 /** What stands where a number is on its way. */
 export const PENDING = "⋯";
 
-/** The sentence at the top of a view. While it is on its way the last one keeps its room and nothing can be read. */
-export function Sentence({ children, pending = false }: { children: ReactNode; pending?: boolean }) {
+type SentenceProps = { children: ReactNode; pending?: boolean; lines?: 2 | 3 | 4 };
+const ROOM = { 2: "min-h-[2lh]", 3: "min-h-[3lh]", 4: "min-h-[4lh]" };
+
+/** The sentence at the top of a view. While it is on its way it keeps its room and nothing can be read. */
+export function Sentence({ children, pending = false, lines = 2 }: SentenceProps) {
   return (
     <p
-      className="font-serif text-lg leading-snug border-l-[3px] border-ink pl-3 my-3 max-w-[104ch] min-h-[2lh] relative"
+      className={`font-serif text-lg leading-snug border-l-[3px] border-ink pl-3 my-3 max-w-[104ch] relative ${ROOM[lines]}`}
       data-part="sentence"
       aria-busy={pending}
     >

@@ -248,7 +248,8 @@ def _chosen(c: CandidateRecord) -> str:
 
 def metric_infos(study: StudyRecord, facts: Facts) -> list[MetricInfo]:
     """What there is to know of each metric of a study, its own ones last."""
-    names = MANY_CLASSES if facts["holdout"]["positive"] is None else TWO_CLASSES
+    two = facts["holdout"]["positive"] is not None
+    names = dict.fromkeys(TWO_CLASSES if two else (*MANY_CLASSES, *TWO_CLASSES))  # of many, also each class's own
     out = [_metric(d.name, d.title, d.short, d.better, d.needs) for d in (METRICS[name] for name in names)]
     for asked in study.asks.get("metrics", []):
         spec = MetricSpec.model_validate(asked)

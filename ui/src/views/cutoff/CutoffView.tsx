@@ -3,7 +3,7 @@ import { useTallies } from "../../api/queries";
 import { useKeys } from "../../app/keys";
 import { metricOf, type Shown, useScope } from "../../app/scope";
 import { type Counts, countsOf, liveRates, nearest, place, type Tally } from "../../charts/tally";
-import { Button, Fault, Loading, PENDING, Tile, ViewHead } from "../../parts/basics";
+import { Button, Fault, PENDING, Tile, ViewHead } from "../../parts/basics";
 import { Drafted } from "../../parts/Drafted";
 import { Figure } from "../../parts/Figure";
 import { count, named, shown } from "../../parts/number";
@@ -45,28 +45,26 @@ export function CutoffView() {
         note={
           <>
             drag a handle, or <span className="kbd">,</span> <span className="kbd">.</span> one step · above the line:
-            actual {positive}, below: the others; each as a share of its class
+            actual {positive}, below: the others, as shares of their class; → predicted
           </>
         }
       />
       <Drafted view="cutoff" />
       {scored.length > 0 && <WhereChosen />}
       <Fault error={asked.error} again={() => void asked.refetch()} />
-      {asked.isPending && <Loading what="Counting scores" />}
       {scored.length > 0 && (
         <div className="border border-rule bg-sheet rounded-[4px] divide-y divide-rule">
           {scored.map((c) => {
             const tally = tallies.get(c.position);
+            if (!tally) return <div key={c.position} className="h-[174px]" />;
             return (
-              tally && (
-                <CandidateStrip
-                  key={c.position}
-                  c={c}
-                  tally={tally}
-                  nudges={nudges.current}
-                  onFocus={() => setActive(c.position)}
-                />
-              )
+              <CandidateStrip
+                key={c.position}
+                c={c}
+                tally={tally}
+                nudges={nudges.current}
+                onFocus={() => setActive(c.position)}
+              />
             );
           })}
         </div>
@@ -181,8 +179,8 @@ function CandidateStrip({ c, tally, nudges, onFocus }: Props) {
             <tr className="text-soft">
               <td className="w-[72px]" />
               {[negative, positive].map((name) => (
-                <th key={name} className="font-normal text-left truncate" title={`predicted ${name}`}>
-                  predicted {name}
+                <th key={name} className="font-normal text-left truncate pr-2" title={`predicted ${name}`}>
+                  → {name}
                 </th>
               ))}
             </tr>

@@ -1,5 +1,6 @@
+import { useFields, useFindings } from "../../api/queries";
 import { useScope } from "../../app/scope";
-import { ViewHead } from "../../parts/basics";
+import { Loading, ViewHead } from "../../parts/basics";
 import { named, several } from "../../parts/number";
 import { Balance } from "./Balance";
 import { Candidates } from "./Candidates";
@@ -8,6 +9,15 @@ import { Noticed } from "./Noticed";
 
 /** What came in: files, columns, classes by split. */
 export function IntakeView() {
+  const { study, query } = useScope();
+  const found = useFindings(study.id, query);
+  const fields = useFields(study.id);
+  // all of it at once: what comes later would push down what is being read
+  if (found.isPending || fields.isPending) return <Loading what="Looking at the files" />;
+  return <Opened />;
+}
+
+function Opened() {
   const { study, results, positive, positiveLabel: p, many, all } = useScope();
   const missing = all.filter((c) => Object.values(c.result.splits).some((s) => s.no_answer > 0));
   const { id, truth, split } = study.mapping as Record<string, string | undefined>;

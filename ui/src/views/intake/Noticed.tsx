@@ -19,7 +19,7 @@ export function Noticed() {
       list={found}
       aside={
         open > 0 && (
-          <span className="text-sm text-ochre font-normal font-sans">
+          <span className="text-sm text-ink font-normal font-sans">
             {" "}
             · {several(open, "warning needs", "warnings need")} an explanation
           </span>

@@ -20,7 +20,6 @@ export function ManyMatrix({ c, across }: { c: Shown; across: Across }) {
       : [...told.map((one) => one?.predicted_rows), c.part.no_answer];
   const [rows, columns] = across === "predicted" ? [actual, predicted] : [predicted, actual];
   const cell = (i: number, j: number) => (across === "predicted" ? ([i, j] as const) : ([j, i] as const));
-  const named = (axis: Across, name: string) => (name === "no answer" ? name : `${axis} ${name}`);
   const down = across === "predicted" ? "actual" : "predicted";
   return (
     <section aria-label={`Matrix of ${c.name}`} className="min-w-0">
@@ -33,15 +32,17 @@ export function ManyMatrix({ c, across }: { c: Shown; across: Across }) {
         <table className="border-separate border-spacing-0.5" data-matrix={c.letter}>
           <thead>
             <tr className="text-sm text-soft text-left">
-              <td />
+              <td className="sticky top-0 left-0 z-10 bg-paper align-bottom whitespace-nowrap pr-2">
+                {down} ↓ {across} →
+              </td>
               {columns.map((name) => (
                 <th
                   key={name}
                   scope="col"
-                  className="sticky top-0 bg-paper font-normal pb-0.5 px-1 max-w-24 truncate"
+                  className="sticky top-0 bg-paper font-normal align-bottom leading-tight pb-0.5 px-1 max-w-24 break-words"
                   title={name}
                 >
-                  {named(across, name)}
+                  {name}
                 </th>
               ))}
               <th scope="col" className="font-normal pl-2">
@@ -56,7 +57,7 @@ export function ManyMatrix({ c, across }: { c: Shown; across: Across }) {
                   scope="row"
                   className="sticky left-0 bg-paper text-sm text-soft font-normal text-left pr-2 whitespace-nowrap"
                 >
-                  {named(down, name)}
+                  {name}
                 </th>
                 {columns.map((other, j) => {
                   const [actual, predicted] = cell(i, j);

@@ -26,6 +26,8 @@ export function Gates() {
             {gates.map((g) => {
               const where = g.by ? ` (${Object.values(g.by).join(", ")})` : "";
               const read = g.read === null ? null : shown(g.read, [0, 1, g.needed]);
+              const end =
+                g.read === g.value ? "" : g.read === g.low ? "low end " : g.read === g.high ? "high end " : "";
               return (
                 <tr
                   key={`${g.text} ${g.candidate}${where}`}
@@ -44,7 +46,7 @@ export function Gates() {
                       ? PENDING
                       : read === null
                         ? "—"
-                        : `${metric(g.metric).title} ${read}, at ${g.bound} ${shown(g.needed, [])}`}
+                        : `${metric(g.metric).title}, ${end}${read}: at ${g.bound} ${shown(g.needed, [])}`}
                   </td>
                   <td className="px-2 text-right">{pending ? PENDING : count(g.rows)}</td>
                   <td className={`px-3 ${pending ? "" : TONES[g.status]}`} data-status={pending ? "" : g.status}>

@@ -104,7 +104,7 @@ export function RosterView() {
             <tr className="border-b border-rule text-left text-sm text-soft">
               <th className="font-normal px-3 py-2">Candidate</th>
               {costs.map((k) => (
-                <th key={k.key} className="font-normal px-2 py-2 text-right whitespace-nowrap">
+                <th key={k.key} className="font-normal px-2 py-2 text-right leading-tight max-w-[76px]">
                   {k.title}
                 </th>
               ))}
@@ -131,7 +131,7 @@ export function RosterView() {
           <tbody>
             {sorted.map((c) => (
               <tr key={c.position} className="border-b border-light" data-row={c.name}>
-                <th scope="row" className="font-semibold text-left px-3 py-2 min-w-[150px] max-w-[220px]">
+                <th scope="row" className="font-semibold text-left px-3 py-2 min-w-[140px] max-w-[220px]">
                   <span className="flex items-center gap-2">
                     <Tile position={c.position} letter={c.letter} />
                     <span className="min-w-0 break-words">
