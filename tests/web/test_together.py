@@ -1,0 +1,250 @@
+"""Two things at once: what a person decided is kept at once, and nobody waits for another's evaluation."""
+
+from __future__ import annotations
+
+import threading
+from concurrent.futures import ThreadPoolExecutor
+
+import pytest
+
+from sqlmodel import select
+
+from asking import upload, wanted
+from conftest import PASSWORD, Client, user_named
+from files import rows_of, write_csv, write_study
+from skarlo import core
+from skarlo.report import package, revisions
+from skarlo.studies import accounts, evaluating
+from skarlo.studies.evaluating import Evaluator
+from skarlo.studies.records import ChoiceRecord, RevisionRecord
+from skarlo.studies.refusals import Held, Refusal
+from skarlo.studies.workspace import Workspace
+from skarlo.web import security
+from skarlo.web.demo import bring_in
+
+
+class Gate:
+    """Evaluation that waits until it is let through."""
+
+    def __init__(self, evaluate):
+        self.evaluate, self.reached, self.opened, self.times = evaluate, threading.Event(), threading.Event(), 0
+
+    def __call__(self, *args, **how):
+        self.times += 1
+        self.reached.set()
+        assert self.opened.wait(60)
+        return self.evaluate(*args, **how)
+
+
+@pytest.fixture
+def gate(monkeypatch):
+    made = Gate(core.evaluate)
+    monkeypatch.setattr(evaluating.core, "evaluate", made)
+    yield made
+    made.opened.set()
+
+
+def several(signed_in, name, n):
+    """As many pages of one person, however fast they sign in."""
+    security.limiter.reset()
+    out = []
+    for i in range(n):
+        out.append(signed_in(name))
+        if i % 4 == 3:
+            security.limiter.reset()
+    return out
+
+
+def cutoff(client, study, value, on="tuning"):
+    return client("PUT", f"/studies/{study}/candidates/1/cutoff", {"value": value, "chosen_on": on})
+
+
+def test_a_cutoff_is_kept_while_another_is_evaluated(app, signed_in, study_id, gate):
+    """Nothing is evaluated inside a transaction: cutoffs, words and sign-ins go through meanwhile."""
+    ana = signed_in("ana")
+    app.config.update(PATIENCE=0.01)
+    assert ana("GET", f"/studies/{study_id}/results?cutoffs=1:0.4").status_code == 202
+    assert gate.reached.wait(30)
+    for value in (0.333, 0.377):
+        assert cutoff(ana, study_id, value).status_code in (200, 202, 204)
+    assert ana("PATCH", f"/studies/{study_id}/dossier", {"summary": "meanwhile"}).status_code == 200
+    assert Client(app).sign_in("vic").status_code == 200
+    kept = ana("GET", f"/studies/{study_id}").json["candidates"][0]
+    assert kept["cutoff"] == 0.377
+    assert not gate.opened.is_set()
+
+
+def test_what_is_looked_at_and_then_kept_is_evaluated_once(signed_in, study_id, gate):
+    gate.opened.set()
+    ana = signed_in("ana")
+    assert ana("GET", f"/studies/{study_id}/results?cutoffs=1:0.4").status_code == 200
+    before = gate.times
+    cutoff(ana, study_id, 0.4)
+    found = ana("GET", f"/studies/{study_id}/results").json
+    assert found["candidates"][0]["cutoff"] == {"value": 0.4, "rule": "by hand", "chosen_on": "tuning"}
+    assert gate.times == before
+
+
+def test_many_cutoffs_at_once_each_give_their_own_results(app, workspace, signed_in, study_id, monkeypatch):
+    """A fresh server, and ten people who open it at ten cutoffs in the same moment."""
+    values = [round(0.05 + 0.09 * i, 2) for i in range(10)]
+    clients = several(signed_in, "vic", len(values))
+
+    def ask(at):
+        client, value = at
+        return client("GET", f"/studies/{study_id}/results?cutoffs=1:{value}")
+
+    with ThreadPoolExecutor(10) as pool:
+        answers = list(pool.map(ask, zip(clients, values, strict=True)))
+    study = rows_of()
+    test = [r for r in study if r["split"] == "test"]
+    for value, answer in zip(values, answers, strict=True):
+        assert answer.status_code == 200, answer.text
+        wanted_tp = sum(r["actual"] == "yes" and float(r["p"]) >= value for r in test)
+        assert answer.json["candidates"][0]["splits"]["test"]["outcomes"]["tp"] == wanted_tp
+        assert answer.json["candidates"][0]["cutoff"]["value"] == value
+
+
+def test_cutoffs_kept_at_once_leave_one_of_them_and_a_line_for_each(app, workspace, signed_in, study_id):
+    values = [round(0.15 + 0.1 * i, 2) for i in range(8)]
+    clients = several(signed_in, "ana", len(values))
+    with ThreadPoolExecutor(8) as pool:
+        answers = list(pool.map(lambda at: cutoff(at[0], study_id, at[1]), zip(clients, values, strict=True)))
+    assert {a.status_code for a in answers} == {200}
+    kept = clients[0]("GET", f"/studies/{study_id}").json["candidates"][0]["cutoff"]
+    with workspace.reading() as records:
+        chosen = [c.value for c in records.exec(select(ChoiceRecord)) if c.chosen_by == {"rule": "by hand"}]
+    assert sorted(chosen) == values
+    assert kept in values
+
+
+def test_one_of_two_who_sign_at_once_is_told(signed_in, submitted, workspace):
+    with workspace.writing() as records:
+        accounts.add_user(records, "amy", "approver", PASSWORD)
+    _, revision = submitted
+    two = [signed_in("ava"), signed_in("amy")]
+    with ThreadPoolExecutor(2) as pool:
+        answers = list(pool.map(lambda c: c("POST", f"/revisions/{revision}/signature", {"password": PASSWORD}), two))
+    assert sorted(a.status_code for a in answers) == [201, 409]
+    (lost,) = [a for a in answers if a.status_code == 409]
+    assert "is signed already" in lost.json["detail"]
+
+
+def test_versions_and_candidates_added_at_once(signed_in, tmp_path):
+    ana = signed_in("ana")
+    rows = rows_of(90)
+    h = upload(ana, write_csv(tmp_path / "h.csv", rows, ["id", "actual", "split"])).json["id"]
+    s = upload(ana, write_csv(tmp_path / "s.csv", rows, ["id", "p"])).json["id"]
+    study = ana("POST", "/studies", wanted(h, s)).json["id"]
+    clients = several(signed_in, "ana", 6)
+
+    def add(at):
+        i, client = at
+        if i % 2:
+            return client("POST", f"/studies/{study}/candidates/1/versions", {"upload": s, "note": str(i)})
+        return client("POST", f"/studies/{study}/candidates", {"upload": s, "name": f"N{i}", "score": "p"})
+
+    with ThreadPoolExecutor(6) as pool:
+        answers = list(pool.map(add, enumerate(clients)))
+    assert {a.status_code for a in answers} == {201}, [a.text for a in answers]
+    told = ana("GET", f"/studies/{study}").json
+    assert [c["position"] for c in told["candidates"]] == [1, 2, 3, 4]
+    assert sorted(v["number"] for v in told["candidates"][0]["versions"]) == [1, 2, 3, 4]
+    same = [(clients[i], {"upload": s, "name": "Twice", "score": "p"}) for i in range(2)]
+    with ThreadPoolExecutor(2) as pool:
+        twice = list(pool.map(lambda at: at[0]("POST", f"/studies/{study}/candidates", at[1]), same))
+    assert sorted(a.status_code for a in twice) in ([201, 409], [201, 422]), [a.text for a in twice]
+
+
+def test_steps_opened_by_two_pages_at_once(signed_in, study_id):
+    clients = several(signed_in, "vic", 6)
+    with ThreadPoolExecutor(6) as pool:
+        answers = list(pool.map(lambda c: c("PUT", f"/studies/{study_id}/steps/roster"), clients))
+    assert {a.status_code for a in answers} == {200}
+
+
+def test_submitting_and_deleting_at_once_leaves_one_of_the_two(workspace, signed_in, study_id, monkeypatch):
+    ana = signed_in("ana")
+    pin = {"view": "matrix", "scope": {"split": "test", "show": [1]}}
+    ana("POST", f"/studies/{study_id}/exhibits", pin)
+    ana("PATCH", f"/studies/{study_id}/dossier", {"decision_candidate": "Scores"})
+    build = package.build
+
+    def deleted_meanwhile(*args):
+        found = build(*args)
+        assert ana("DELETE", f"/studies/{study_id}").status_code == 200
+        return found
+
+    monkeypatch.setattr(package, "build", deleted_meanwhile)
+    with pytest.raises(Refusal):
+        revisions.submit(Evaluator(workspace), user_named(workspace, "ana"), study_id)
+    with workspace.reading() as records:
+        assert records.get(RevisionRecord, 1) is None
+
+
+def test_a_dossier_changed_while_it_is_frozen_is_not_frozen(workspace, signed_in, study_id, monkeypatch):
+    ana = signed_in("ana")
+    ana("POST", f"/studies/{study_id}/exhibits", {"view": "matrix", "scope": {"split": "test", "show": [1]}})
+    ana("PATCH", f"/studies/{study_id}/dossier", {"decision_candidate": "Scores"})
+    build = package.build
+
+    def changed_meanwhile(*args):
+        found = build(*args)
+        assert cutoff(ana, study_id, 0.6).status_code == 200
+        assert ana("PATCH", f"/studies/{study_id}/dossier", {"summary": "more"}).status_code == 200
+        return found
+
+    monkeypatch.setattr(package, "build", changed_meanwhile)
+    answer = ana("POST", f"/studies/{study_id}/revisions")
+    assert answer.status_code == 409
+    assert "changed while it was being frozen" in answer.json["detail"]
+    monkeypatch.undo()
+    assert ana("POST", f"/studies/{study_id}/revisions").status_code == 201
+
+
+def test_results_are_those_of_this_environment(workspace, study_id, monkeypatch):
+    """Numbers kept by another NumPy or processor are not taken for this one's."""
+    evaluator = Evaluator(workspace)
+    with workspace.reading() as records:
+        here = evaluator.asked(records, study_id)
+        monkeypatch.setattr(evaluating, "environment", lambda: {"numpy": "another"})
+        there = evaluator.asked(records, study_id)
+        monkeypatch.undo()
+        monkeypatch.setattr(evaluating.core, "VERSION", "another")
+        later = evaluator.asked(records, study_id)
+    assert len({here.key, there.key, later.key}) == 3
+
+
+def test_a_second_server_does_not_take_a_workspace(workspace):
+    """And opening it for a moment, as when a person is added, clears nothing that a server is writing."""
+    workspace.hold()
+    half = workspace.blobs / ".writing-half"
+    half.write_bytes(b"half of a file")
+    other = Workspace.open(workspace.folder)
+    with pytest.raises(Held, match="is served already by process"):
+        other.hold()
+    assert half.exists()
+    workspace.release()
+    other.hold()
+    assert not half.exists()
+    other.release()
+
+
+def test_a_newer_request_of_a_page_stops_the_older_one(app, workspace, signed_in, tmp_path, gate):
+    number = bring_in(workspace, write_study(tmp_path / "own"), user_named(workspace, "ana"))
+    ana = signed_in("ana")
+    app.config.update(PATIENCE=0.01)
+    page = {"X-Page": "one"}
+    first = ana("GET", f"/studies/{number}/results?cutoffs=1:0.4", headers=page)
+    other = ana("GET", f"/studies/{number}/results?cutoffs=1:0.45", headers={"X-Page": "two"})
+    second = ana("GET", f"/studies/{number}/results?cutoffs=1:0.5001", headers=page)
+    assert [a.status_code for a in (first, other, second)] == [202, 202, 202]
+    states = [ana("GET", f"/jobs/{a.json['id']}").json["state"] for a in (first, other, second)]
+    gate.opened.set()
+    assert states[1:] == ["running", "running"]
+    for _ in range(200):
+        state = ana("GET", f"/jobs/{first.json['id']}").json["state"]
+        if state != "running":
+            break
+        threading.Event().wait(0.05)
+    assert state == "stopped"
