@@ -6,7 +6,6 @@ import threading
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
-
 from sqlmodel import select
 
 from asking import upload, wanted

@@ -1,0 +1,186 @@
+"""Cutoffs moved by hand: what is kept, what is shown and what the rows say are one and the same, however fast."""
+
+from __future__ import annotations
+
+import csv
+import random
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import expect
+from sqlmodel import select
+
+from files import rows_of, write_study
+from oddstudies import KINDS, odd
+from skarlo.core import as_set, count, shown
+from skarlo.studies.records import User
+from skarlo.web.demo import bring_in
+
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+SETTLED = "main[aria-busy='false']"
+DRAGS = 100
+
+
+def brought(server, study):
+    with server.workspace.writing() as records:
+        ana = records.exec(select(User).where(User.name == "ana")).one()
+    return bring_in(server.workspace, study, ana)
+
+
+def kept(page, number):
+    """The first candidate's cutoff, as the server keeps it."""
+    told = page.request.get(f"{page.url.split('/studies')[0]}/api/v1/studies/{number}").json()
+    return told["candidates"][0]
+
+
+def drag(page, strip, to):
+    """Take the handle somewhere, to a share of the strip's width, and let go of it."""
+    box = strip.bounding_box()
+    page.mouse.move(box["x"] + box["width"] * to, box["y"] + 30)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * (to + 0.01), box["y"] + 30)
+    page.mouse.up()
+
+
+def shown_numbers(live):
+    """All that stands beside a strip: (cutoff, counts, rates, intervals)."""
+    return live.evaluate(
+        """e => [Number(e.dataset.at),
+          ...['liveCount', 'metric', 'interval'].map(key => Object.fromEntries(
+            [...e.querySelectorAll('[data-live-count], [data-metric], [data-interval]')]
+              .filter(x => key in x.dataset).map(x => [x.dataset[key], x.textContent])))]"""
+    )
+
+
+def rates_of(n):
+    return {
+        "recall": n["tp"] / (n["tp"] + n["fn"]),
+        "precision": n["tp"] / (n["tp"] + n["fp"]) if n["tp"] + n["fp"] else None,
+        "f1": 2 * n["tp"] / (2 * n["tp"] + n["fp"] + n["fn"]),
+    }
+
+
+def test_a_hundred_drags_with_two_evaluations_overlapping(person, server, tmp_path):
+    """Let go, take hold again while the first is evaluated, let go: at every look all numbers are of one cutoff, and
+    in the end it is the one that is kept."""
+    rows = rows_of(600)
+    number = brought(server, write_study(tmp_path / "files", rows))
+    page = person("ana")
+    page.goto(f"{server.address}/studies/{number}/cutoff?split=tuning")
+    live, strip = page.locator("[data-live='A']"), page.locator("[data-strip='1']")
+    expect(live.locator("button[data-metric='recall']")).to_be_visible()
+    tuning = [r for r in rows if r["split"] == "tuning"]
+    rng = random.Random(1)
+
+    def counted(at):
+        n = dict.fromkeys(("tp", "fp", "fn", "tn"), 0)
+        for r in tuning:
+            yes, flags = r["actual"] == "yes", float(r["p"]) >= at
+            n["tp" if yes and flags else "fp" if flags else "fn" if yes else "tn"] += 1
+        return n
+
+    def look():
+        at, counts, rates, intervals = shown_numbers(live)
+        n = counted(at)
+        assert counts == {name: count(v) for name, v in n.items()}, at
+        assert rates == {name: shown(v) for name, v in rates_of(n).items()}, at
+        return at, intervals
+
+    overlapped = 0
+    for _ in range(DRAGS // 2):
+        drag(page, strip, rng.uniform(0.05, 0.9))
+        overlapped += look()[1]["recall"] == "⋯"
+        drag(page, strip, rng.uniform(0.05, 0.9))
+        at, _ = look()
+        slider = float(page.get_by_role("slider").get_attribute("aria-valuenow"))
+        assert slider == at
+        expect(page.locator(SETTLED)).to_be_visible()
+        assert look()[0] == at
+        assert kept(page, number)["cutoff"] == at
+        expect(page.locator("[data-chip='A']")).to_contain_text(f"≥ {as_set(at)}")
+        results = page.request.get(f"{server.address}/api/v1/studies/{number}/results").json()
+        (found,) = (c for c in results["candidates"] if c["name"] == "Scores")
+        assert found["cutoff"] == {"value": at, "rule": "by hand", "chosen_on": "tuning"}
+        m = found["splits"]["tuning"]["metrics"]["recall"]
+        assert look()[1]["recall"] == f"{shown(m['low'])} to {shown(m['high'])}"
+    assert overlapped > DRAGS // 4, "the evaluations did not overlap"
+
+
+def test_the_sentence_and_the_matrix_wait_for_the_cutoff_that_is_shown(person, server, tmp_path):
+    """While an evaluation is on its way, what only it can tell is shown as pending, and nothing older stands there."""
+    number = brought(server, write_study(tmp_path / "files", rows_of(400)))
+    page = person("ana")
+    page.goto(f"{server.address}/studies/{number}/matrix?split=test&show=A&cut=A:0.5")
+    matrix = page.locator("[data-matrix='A']")
+    expect(matrix.locator("[data-outcome='tp'] button")).to_be_visible()
+    before = matrix.locator("[data-outcome='tp'] button").inner_text()
+    held = []
+    slow = re.compile(r"/(results|sentence)\?")
+    page.route(slow, lambda route: held.append(route))
+    sentence = page.locator("[data-part='sentence']")
+    old = sentence.inner_text()
+    page.evaluate("history.replaceState(null, '', location.href.replace('0.5', '0.7'))")
+    page.evaluate("dispatchEvent(new PopStateEvent('popstate'))")
+    expect(page.locator("main[aria-busy='true']")).to_be_visible()
+    expect(page.locator("[data-chip='A']")).to_contain_text("≥ 0.7")
+    expect(matrix).to_contain_text("⋯")
+    assert before not in matrix.inner_text().split()
+    expect(sentence).to_have_attribute("aria-busy", "true")
+    assert "misses" in old
+    assert "misses" not in sentence.inner_text()  # what is hidden keeps the room and is no text
+    for route in held:
+        route.continue_()
+    page.unroute(slow)
+    expect(page.locator(SETTLED)).to_be_visible()
+    expect(matrix.locator("[data-outcome='tp'] button")).not_to_have_text(before)
+    expect(sentence).to_contain_text("misses")
+    assert sentence.inner_text() != old
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_odd_studies_show_what_their_rows_say(person, server, tmp_path, kind):
+    study = odd(tmp_path / "odd", kind)
+    number = brought(server, study.path)
+    page = person("ana")
+    address = f"{server.address}/studies/{number}"
+    page.goto(f"{address}/matrix")
+    expect(page.locator(SETTLED)).to_be_visible()
+    letters = page.locator("[data-chip]").evaluate_all("all => all.map(e => e.dataset.chip)")
+    assert len(letters) == len(study.candidates)
+    for c, letter in list(zip(study.candidates, letters, strict=True))[:4]:
+        n = study.counts(c)
+        cells = page.locator(f"[data-matrix='{letter}']")
+        lost = n["unanswered_positive"], n["unanswered_negative"]
+        wanted = {"tp": n["tp"], "fp": n["fp"], "fn": n["fn"] - lost[0], "tn": n["tn"]}
+        wanted |= {"none0": lost[1], "none1": lost[0]} if any(lost) else {}
+        expect(cells.locator("[data-outcome]")).to_have_count(len(wanted))
+        for name, rows in wanted.items():
+            first = cells.locator(f"[data-outcome='{name}'] .font-semibold").first
+            expect(first).to_have_text(count(rows))
+    with page.expect_download() as download:
+        page.get_by_role("button", name="save CSV").click()
+    with Path(download.value.path()).open(encoding="utf-8") as f:
+        saved = list(csv.DictReader(f))
+    for c in study.candidates:
+        n = study.counts(c)
+        mine = {r["actual"]: r for r in saved if r["candidate"] == c.name}
+        assert float(mine["yes"]["predicted yes"]) == n["tp"]
+        assert float(mine["no"]["predicted yes"]) == n["fp"]
+        assert float(mine["yes"]["predicted no"]) == n["fn"] - n["unanswered_positive"]
+        assert float(mine["no"]["predicted no"]) == n["tn"]
+    page.goto(f"{address}/cutoff?split=tuning")
+    expect(page.locator(SETTLED)).to_be_visible()
+    if study.candidates[0].cutoff is None:
+        expect(page.get_by_role("slider")).to_have_count(0)
+        return
+    live, strip = page.locator("[data-live='A']"), page.locator("[data-strip='1']")
+    expect(live.locator("button[data-metric='recall']")).to_be_visible()
+    for to in (0.62, 0.17):
+        drag(page, strip, to)
+        at, counts, rates, _ = shown_numbers(live)
+        n = study.counts(study.candidates[0], "tuning", at)
+        assert counts == {name: count(n[name]) for name in ("tp", "fp", "fn", "tn")}
+        assert rates == {name: shown(v) for name, v in rates_of(n).items()}
+    expect(page.locator(SETTLED)).to_be_visible()
+    assert kept(page, number)["cutoff"] == at
