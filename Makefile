@@ -66,6 +66,9 @@ coverage-study: setup ## how often the intervals hold the truth; slow, writes it
 same: setup ## what moved in the results since a commit, to the last bit: make same BASE=…
 	$(BIN)/python benchmarks/same.py $(BASE)
 
+mutants: setup ## faults put in by hand, each of which the tests must notice
+	$(BIN)/python benchmarks/mutants.py
+
 screenshots: setup build chromium ## docs/screenshots, from the sample world
 	$(BIN)/python docs/screenshots/take.py
 

@@ -76,3 +76,14 @@ def test_what_is_marked_approximate_is_what_the_coverage_table_says():
     ]
     assert len(rows) > 30
     assert {(row[0], row[1]) for row in rows if row[6] == "approximate"} == APPROXIMATE
+
+
+def test_every_fault_that_was_found_names_a_test_that_exists():
+    root = Path(__file__).parents[1]
+    named = re.findall(
+        r"`((?:ui/)?tests/[\w./]+)(?:::(\w+))?`", (root / "docs" / "held.md").read_text(encoding="utf-8")
+    )
+    assert len(named) > 40
+    for path, test in named:
+        text = (ROOT / path).read_text(encoding="utf-8")
+        assert not test or f"def {test}(" in text, (path, test)

@@ -52,7 +52,7 @@ def take(page: Page, approver: Page, address: str, sample: Path) -> None:
     sign_in(page, address, "analyst")
     study = f"{address}/studies/3"  # the two other sample studies are older
     for view, caption in (
-        ("roster", "Two are not told apart on ranking; one is better calibrated"),
+        ("roster", "Two cannot be separated on ranking; one is better calibrated"),
         ("matrix", "Where each one errs"),
         ("curves", "Ranking, on all test rows"),
         ("cutoff", "Cutoffs chosen on tuning, read on test"),
@@ -72,7 +72,7 @@ def take(page: Page, approver: Page, address: str, sample: Path) -> None:
     page.goto(f"{address}/studies/2/matrix")
     shoot(page, "matrix-many")
     page.goto(f"{study}/dossier")
-    page.get_by_role("button", name="Start from a draft").click()
+    page.get_by_role("button", name="Insert a draft from the numbers").click()
     page.locator("#decision").select_option("Gradient boosting")
     page.get_by_label("For which rows").fill("All street trees but Harbour, until the autumn survey.")
     page.get_by_label("Title of the report").fill("Which model should schedule limb inspections?")

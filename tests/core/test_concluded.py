@@ -16,7 +16,7 @@ from skarlo import core
 from skarlo.core import comparing, paired
 from skarlo.core.comparing import Entrant
 from skarlo.core.measure import Reading
-from skarlo.core.study import Field
+from skarlo.core.study import Field, Gate
 
 READING = Reading(("no", "yes"), 1, core.Settings(draws=100))
 NAMES = ("roc_auc", "brier", "recall", "fpr")
@@ -50,6 +50,31 @@ def test_the_best_set_by_looking_at_each_pair(data, k, name):
 @given(st.lists(st.one_of(st.none(), st.floats(0, 1)), max_size=7))
 def test_holm_is_the_least_level_that_rejects(ps):
     assert paired.holm(ps) == pytest.approx(brute.holm(ps), abs=1e-15)
+
+
+def test_adjusted_intervals_share_the_level_between_the_tests_made():
+    ends = {}
+    made = [paired.normal(0.1 * i, 0.01, "t") for i in (1, 2, 3)]
+    gap = paired.Compared(0.7, None, "none", None, "there is none")
+    for d in paired.family([*made, gap, "no such number"], 0.95):
+        ends[d["difference"] and round(d["difference"], 9)] = d.get("low_adjusted"), d.get("high_adjusted")
+    z = 2.3939797998185104  # of 1 - 0.05 / 3 / 2
+    for d in made:
+        assert ends[round(d.difference, 9)] == pytest.approx((d.difference - 0.1 * z, d.difference + 0.1 * z))
+    assert ends[0.7] == (None, None)
+    assert ends[None] == (None, None)
+
+
+def test_a_number_of_few_rows_leads_nothing():
+    thin = {"recall": {"value": 1.0, "thin": True}}
+    one, other = (
+        Entrant("a", None, False, thin, READING),
+        Entrant("b", None, False, {"recall": {"value": 0.5}}, READING),
+    )
+    found = [{"a": "a", "b": "b", "metrics": {"recall": {"difference": 0.5, "p": 0.0}}}]
+    assert comparing.best([one, other], found, 0.95, ["recall"])["recall"] == {
+        "leader": "b", "not_separated": [], "not_tested": [],
+    }  # fmt: skip
 
 
 def rows(n=360, seed=4):
@@ -235,6 +260,36 @@ def test_the_low_end_of_the_calibration_gap_is_moved_by_twice_its_bias():
     low = max(0.0, np.quantile(drawn, 0.025) - 2 * bias)
     assert m["low"] == pytest.approx(low, abs=bias)
     assert m["low"] < np.quantile(drawn, 0.025) - bias
+
+
+def gated(**gate):
+    y, scores, code = rows(n=900)
+    study = study_of(y, scores, code, gates=(Gate("recall", **gate),))
+    results = core.evaluate(study)
+    return results, {g["candidate"]: g for g in results["gates"]}
+
+
+def test_a_gate_is_passed_at_exactly_what_it_asks():
+    results, _ = gated(at_least=0.5)
+    m = results["candidates"][0]["splits"]["all"]["metrics"]["recall"]
+    for needed, passed in ((m["low"], True), (m["low"] + 1e-6, False), (m["low"] - 1e-6, True)):
+        _, found = gated(at_least=needed)
+        assert (found["a"]["status"] == "pass") == passed, needed
+    for needed, passed in ((m["high"], True), (m["high"] - 1e-6, False)):
+        _, found = gated(at_most=needed)
+        assert (found["a"]["status"] == "pass") == passed, needed
+
+
+def test_a_gate_against_another_candidate_reads_the_adverse_end_less_the_margin():
+    """c is far worse than a: within a wide margin it passes, within a narrow one it fails."""
+    results, found = gated(against="a", margin=0.02)
+    (d,) = (p["metrics"]["recall"] for p in results["pairs"] if (p["a"], p["b"]) == ("a", "c"))
+    assert found["c"]["value"] == pytest.approx(-d["difference"])
+    assert found["c"]["read"] == pytest.approx(-d["high"])
+    assert (found["c"]["needed"], found["c"]["status"]) == (-0.02, "fail")
+    wide = -found["c"]["read"]
+    assert gated(against="a", margin=wide + 1e-9)[1]["c"]["status"] == "pass"
+    assert gated(against="a", margin=wide - 1e-6)[1]["c"]["status"] == "fail"
 
 
 @pytest.mark.parametrize(("least", "measured"), [(29, True), (30, True), (31, False)])

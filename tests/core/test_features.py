@@ -246,6 +246,31 @@ def test_a_rule_is_chosen_on_tuning_and_read_on_test():
     assert all((score[y] >= c).mean() < 0.9 for c in higher)
 
 
+def test_where_no_cutoff_satisfies_a_rule_every_average_says_why():
+    s = two()
+    impossible = core.Candidate("a", score=np.zeros(len(s.actual)), cutoff=core.Cutoff(
+        rule="precision_at_least", parameters={"value": 1.0}))  # fmt: skip
+    found = part(core.evaluate(replace(s, candidates=(impossible,))))
+    for of in found["averages"].values():
+        for m in of.values():
+            assert m["value"] is None
+            assert m["why"]
+
+
+def test_log_loss_clips_the_probability_of_the_actual_class():
+    """A score of exactly 1 for a positive row costs next to nothing, and for a negative one -ln 1e-15."""
+    y = np.array([1, 1, 0, 0], dtype=np.int64)
+    whole = {"all": np.ones(4, dtype=bool)}
+
+    def loss(score):
+        c = core.Candidate("a", score=np.array(score), cutoff=core.Cutoff(0.5))
+        s = core.Study("s", ("no", "yes"), y, 1, whole, "all", None, (c,), SHORT)
+        return core.evaluate(s)["candidates"][0]["splits"]["all"]["metrics"]["log_loss"]["value"]
+
+    assert loss([1.0, 1.0, 0.0, 0.0]) == pytest.approx(0.0, abs=2e-15)
+    assert loss([1.0, 1.0, 0.0, 1.0]) == pytest.approx(-math.log(1e-15) / 4, rel=1e-12)
+
+
 def test_flagging_nothing_and_no_cutoff():
     s = two()
     nothing = core.Cutoff(rule="flag_at_most", parameters={"share": 0.0})

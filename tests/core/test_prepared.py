@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 
 from skarlo import core
-from skarlo.core import tally
+from skarlo.core import answers, tally
 from skarlo.core.formula import parse
 from skarlo.core.once import Once
 from skarlo.core.study import Field, Gate, OwnMetric
@@ -108,6 +108,19 @@ def test_rows_without_an_answer_do_not_multiply_the_work(monkeypatch, how):
     made.clear()
     core.evaluate(study_of(gaps=0.1, how=how), "none")
     assert len(made) <= whole + 2 * 3  # both sides of three pairs
+
+
+def test_gates_over_slices_take_no_rows_anew(monkeypatch):
+    """What a gate reads of a slice, the slice has found already."""
+    taken = []
+    plain = answers.Answers.take
+    monkeypatch.setattr(answers.Answers, "take", lambda a, *rest: taken.append(1) or plain(a, *rest))
+    study = study_of()
+    core.evaluate(replace(study, gates=()), "none")
+    without = len(taken)
+    taken.clear()
+    core.evaluate(study, "none")
+    assert len(taken) == without
 
 
 def test_the_net_benefit_of_a_slice_is_counted_at_its_own_threshold():

@@ -6,7 +6,7 @@ import numpy as np
 import polars as pl
 import pytest
 
-from files import STUDY, problems, rows_of, write_csv, write_study
+from files import STUDY, load, problems, rows_of, write_csv, write_study
 from skarlo import evaluate, intake
 
 
@@ -51,6 +51,33 @@ SPLIT = 'split = "split"\nreport_on = "test"\ntune_on = "tuning"\n'
 )  # fmt: skip
 def test_the_hold_out_and_the_candidates(tmp_path, old, new, said):
     assert any(said in line for line in said_of(tmp_path, old, new)), said_of(tmp_path, old, new)
+
+
+@pytest.mark.parametrize(("label", "other", "said"), [("1", "0", "1"), ("true", "false", "true")])
+def test_a_positive_class_may_be_said_as_a_number_or_a_truth_value(tmp_path, label, other, said):
+    """As it would read in a CSV: labels are text."""
+    rows = rows_of()
+    for r in rows:
+        r["actual"], r["said"] = (label if r[key] == "yes" else other for key in ("actual", "said"))
+    study = load(write_study(tmp_path, rows, STUDY.replace('positive = "yes"', f"positive = {said}")))
+    assert study.classes[study.positive] == label
+
+
+def test_a_mistake_in_the_study_file_names_it_and_shows_no_machinery(tmp_path):
+    for line in said_of(tmp_path, "cutoff = 0.5", "cutoff = nan") + said_of(tmp_path / "2", SPLIT, "make_split = 3\n"):
+        assert line.startswith("study.toml"), line
+        assert "Value error" not in line
+        assert "{'" not in line
+
+
+def test_a_row_of_another_length_is_named(tmp_path):
+    path = write_study(tmp_path)
+    lines = (tmp_path / "scores.csv").read_text().splitlines()
+    lines[4] += ",too,many"
+    (tmp_path / "scores.csv").write_text("\n".join(lines))
+    (said,) = problems(path)
+    assert "scores.csv" in said
+    assert "row 5 has 4 values, the header names 2 columns" in said
 
 
 @pytest.mark.parametrize(

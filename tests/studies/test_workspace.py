@@ -13,16 +13,28 @@ import sys
 import time
 import urllib.request
 from contextlib import contextmanager
+from pathlib import Path
 
+import alembic.command
+import alembic.config
 import pytest
-from sqlmodel import select
+from sqlmodel import create_engine, select
 
 from conftest import PASSWORD, user_named
 from files import write_study
 from skarlo.intake import InputError
 from skarlo.intake.write import write_file
-from skarlo.studies import catalog
-from skarlo.studies.records import CandidateRecord, RevisionRecord, StudyRecord, Upload
+from skarlo.studies import accounts, catalog
+from skarlo.studies import workspace as workspace_module
+from skarlo.studies.records import (
+    CandidateRecord,
+    DossierRecord,
+    ExhibitRecord,
+    RevisionRecord,
+    StudyRecord,
+    Upload,
+    User,
+)
 from skarlo.studies.refusals import Refusal
 from skarlo.studies.workspace import Workspace
 from skarlo.web.demo import bring_in, prepare
@@ -114,6 +126,67 @@ def test_an_older_workspace_is_copied_before_it_is_migrated(workspace):
         assert records.execute("SELECT count(*) FROM user").fetchone()[0] == 5
 
 
+def migrated(folder, revision):
+    """A database as it was at a revision of the tables."""
+    engine = create_engine(f"sqlite:///{folder / 'skarlo.db'}")
+    config = alembic.config.Config()
+    config.set_main_option("script_location", str(Path(workspace_module.__file__).parent / "migrations"))
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        alembic.command.upgrade(config, revision)
+    return engine
+
+
+def test_rows_of_an_older_workspace_keep_what_they_say(tmp_path):
+    """A study, its cutoffs, versions, exhibits, gates and readings as the tables before held them."""
+    folder = tmp_path / "old"
+    folder.mkdir()
+    migrated(folder, "0004").dispose()
+    at = "2026-03-01 10:00:00"
+    columns = json.dumps({"score": "p"})
+    with sqlite3.connect(folder / "skarlo.db") as old:
+        old.execute(
+            "INSERT INTO user (id, name, role, password_hash, created) VALUES (1, 'ana', 'analyst', 'x', ?)", (at,)
+        )
+        old.execute(
+            "INSERT INTO study (id, title, holdout_sha256, holdout_name, mapping, asks, author_id, created) "
+            "VALUES (1, 'S', 'a', 'h.csv', ?, ?, 1, ?)",
+            (json.dumps({"id": "id", "base_rate_in_use": 0.1}),
+             json.dumps({"gates": [{"metric": "f1", "against": "in use", "margin": 0.1}]}), at),
+        )  # fmt: skip
+        for i, (name, said, cutoff) in enumerate((("A", columns, 0.3), ("B", json.dumps({"label": "said"}), None)), 1):
+            old.execute(
+                "INSERT INTO candidate (id, study_id, position, name, sha256, file_name, columns, cutoff, "
+                "cutoff_chosen_on, in_use, version_number) VALUES (?, 1, ?, ?, 'b', 'c.csv', ?, ?, ?, ?, 1)",
+                (i, i, name, said, cutoff, None if cutoff is None else "tuning", i == 2),
+            )
+        for to, on in ((0.2, "test"), (0.3, "tuning")):
+            detail = json.dumps({"candidate": "A", "from": 0.5, "to": to, "chosen_on": on})
+            old.execute("INSERT INTO event (at, user_id, action, study_id, detail) VALUES (?, 1, 'cutoff kept', 1, ?)",
+                        (at, detail))  # fmt: skip
+        old.execute("INSERT INTO dossier (study_id, heading, summary, decision_note, changed) VALUES (1,'H','W','',?)",
+                    (at,))  # fmt: skip
+        old.execute("INSERT INTO exhibit (study_id, position, view, scope, caption, created) "
+                    "VALUES (1, 0, 'line-up', '{}', 'C', ?)", (at,))  # fmt: skip
+        for step in ("line-up", "matrix"):
+            old.execute("INSERT INTO reading (study_id, user_id, step, at) VALUES (1, 1, ?, ?)", (step, at))
+    opened = Workspace.open(folder)
+    with opened.reading() as records:
+        study = records.get(StudyRecord, 1)
+        assert study.mapping == {"id": "id", "expected_base_rate": 0.1}
+        assert study.asks["gates"][0]["against"] == "runs now"
+        a, b = records.exec(select(CandidateRecord).order_by(CandidateRecord.position)).all()
+        assert (a.cutoff, a.cutoff_chosen_on, a.runs_now) == (0.3, "tuning", False)
+        assert (b.columns, b.runs_now) == ({"predicted": "said"}, True)
+        assert catalog.choice_of(records, a, 0.2).chosen_on == "test"
+        assert catalog.choice_of(records, a, 0.3).chosen_on == "tuning"
+        assert catalog.choice_of(records, a, 0.4) is None
+        assert records.exec(select(ExhibitRecord)).one().view == "roster"
+        assert catalog.steps_read(records, 1, records.get(User, 1)) == ["matrix", "roster"]
+        assert records.get(DossierRecord, 1).summary == "W"
+    assert list(folder.glob("skarlo-before-*.db"))
+
+
 KILLED = """
 import os, signal, sys
 from pathlib import Path
@@ -201,6 +274,46 @@ def test_a_kill_at_any_step_leaves_the_state_before_or_after(workspace, signed_i
         after.release()
         after.engine.dispose()
     assert seen == {0, 1}
+
+
+OPENED = """
+import os, signal, sqlalchemy, sys
+from pathlib import Path
+from skarlo.studies.workspace import Workspace
+
+at, steps = int(sys.argv[1]), 0
+def step(*_):
+    global steps
+    steps += 1
+    if steps == at:
+        os.kill(os.getpid(), signal.SIGKILL)
+
+sqlalchemy.event.listen(sqlalchemy.Engine, "before_cursor_execute", step)
+sqlalchemy.event.listen(sqlalchemy.Engine, "after_cursor_execute", step)
+sqlalchemy.event.listen(sqlalchemy.Engine, "commit", step)
+Workspace.open(Path(sys.argv[2]))
+print(steps)
+"""
+
+
+@pytest.mark.parametrize("before", [None, "0004"])
+def test_a_kill_at_first_start_or_in_a_migration_leaves_a_workspace_that_starts(tmp_path, before):
+    def opened(at, folder):
+        if before is not None:
+            folder.mkdir()
+            migrated(folder, before).dispose()
+        command = [sys.executable, "-c", OPENED, str(at), str(folder)]
+        return subprocess.run(command, capture_output=True, text=True, timeout=300)
+
+    steps = int(opened(0, tmp_path / "whole").stdout)
+    assert steps > 20
+    for at in sorted({2, steps - 1, *range(5, steps, steps // 6)}):
+        folder = tmp_path / str(at)
+        assert opened(at, folder).returncode == -signal.SIGKILL
+        after = Workspace.open(folder)
+        with after.writing() as records:
+            accounts.add_user(records, "ana", "analyst", PASSWORD)
+        after.engine.dispose()
 
 
 def test_a_server_killed_during_an_upload_opens_again(workspace):

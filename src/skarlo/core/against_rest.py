@@ -78,7 +78,7 @@ def against_rest(
 
 def _rates(name: str, s: Table | None, rest: Table | None, positive: int, value: Metric) -> Compared | str:
     if s is None or rest is None or value["value"] is None:
-        return value.get("why", "there is no number here")
+        return value.get("why", "it is not defined here")
     a, b = (t.share(*counts.masks(t, positive)[name]) for t in (s, rest))
     if b.n <= 0:
         return NONE_THERE

@@ -74,7 +74,7 @@ class Pair:
         if len(first.actual) < len(self.a.whole.actual):
             values = measure.value(name, first, reading), measure.value(name, second, self.b.reading)
         if values[0] is None or values[1] is None:
-            return "the rows that both answered give no number"
+            return "on the rows that both answered it is not defined"
         positive = 0 if reading.positive is None else reading.positive
         return paired.compare(name, first, second, (values[0], values[1]), positive, reading.own_named(name))
 

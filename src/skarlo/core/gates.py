@@ -11,7 +11,7 @@ from .comparing import Entrant, Pair, standing
 from .definitions import METRICS
 from .more_rows import Standing, clearing, reaching
 from .results import GateResult
-from .shown import shown
+from .shown import as_set
 from .slices import Slice
 from .study import Gate, Study
 from .values import Metric, MoreRows
@@ -72,10 +72,11 @@ def text_of(study: Study, gate: Gate) -> str:
     title = title if title[1:2].isupper() else title.lower()
     of = f" of {gate.of_class}" if gate.of_class else ""
     if gate.against is not None:
-        return f"{title}{of} no worse than {gate.against} by more than {shown(gate.margin, ())}"
-    bound = (
-        f"at least {shown(gate.at_least, ())}" if gate.at_least is not None else f"at most {shown(gate.at_most, ())}"
-    )
+        other = "the candidate that runs now" if gate.against == "runs now" else gate.against
+        return f"{title}{of} no worse than that of {other} by more than {as_set(gate.margin)}"
+    bound = f"at most {as_set(gate.at_most or 0.0)}"
+    if gate.at_least is not None:
+        bound = f"at least {as_set(gate.at_least)}"
     every = f" in every {' and '.join(gate.every)}" if gate.every else ""
     return f"{title}{of} {bound}{every}"
 

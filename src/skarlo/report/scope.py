@@ -51,11 +51,12 @@ class Scope:
 
 @dataclass(frozen=True)
 class Shown:
-    """One candidate as a view shows it."""
+    """One candidate as a view shows it; a baseline under a name of its own (`label`), with its class as it is shown."""
 
     position: int
     result: CandidateResult
     part: SplitResult
+    label: str = ""
 
     @property
     def letter(self) -> str:
@@ -63,7 +64,7 @@ class Shown:
 
     @property
     def name(self) -> str:
-        return self.result["name"]
+        return self.label or self.result["name"]
 
     @property
     def colour(self) -> str:
@@ -89,7 +90,7 @@ def candidates(results: Results, scope: Scope) -> list[Shown]:
 def baselines(results: Results, scope: Scope) -> list[Shown]:
     """The baselines on the scope's split."""
     own = [c for c in results["candidates"] if c["gives"] == "baseline"]
-    return [Shown(0, {**c, "name": baseline_name(results, c["name"])}, c["splits"][scope.split]) for c in own]
+    return [Shown(0, c, c["splits"][scope.split], baseline_name(results, c["name"])) for c in own]
 
 
 def baseline_name(results: Results, name: str) -> str:

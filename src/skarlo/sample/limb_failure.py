@@ -1,6 +1,6 @@
 """Will a street tree drop a limb this season? 9,000 invented trees and four candidates.
 
-The candidates differ in known ways: gradient boosting and the neural net cannot be told apart on ranking; the neural
+The candidates differ in known ways: gradient boosting and the neural net cannot be separated on ranking; the neural
 net is overconfident; boosting fits its train rows too well; the logistic regression serves one district badly; the
 paper checklist answers classes only.
 """

@@ -1,4 +1,4 @@
-"""Deleting, and taking it back: what was deleted stays for 30 days, and then goes for good."""
+"""Deleting and restoring: what was deleted stays for 30 days, and then goes for good."""
 
 from __future__ import annotations
 
@@ -94,13 +94,13 @@ def _told(session: Session, record: Any) -> tuple[str, StudyRecord | None]:
 
 
 def restore(session: Session, user: User, kind: Kind, record_id: int) -> int:
-    """Take a deletion back; returns the study it belongs to."""
+    """Restore what was deleted; returns the study it belongs to."""
     record = session.get(TABLES[kind], record_id)
     if record is None or record.deleted is None:
         raise Missing(f"there is no deleted {kind} {record_id}")
     name, study = _told(session, record)
     if study is None or (kind != "study" and study.deleted is not None):
-        raise Refusal("what it belongs to is deleted itself; take that back first")
+        raise Refusal("what it belongs to is deleted itself; restore that first")
     record.deleted = None
     if isinstance(record, CandidateRecord) and any(c.runs_now for c in candidates_of(session, record.study_id)):
         record.runs_now = False  # another runs by now

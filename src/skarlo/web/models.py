@@ -209,7 +209,7 @@ class VersionPath(CandidatePath):
 
 
 class DeletedLine(BaseModel):
-    """What was deleted, and until when that can be taken back."""
+    """What was deleted, and until when that can be restored."""
 
     kind: Literal["study", "candidate", "version"]
     id: int
@@ -230,7 +230,7 @@ class DeletedPath(BaseModel):
 
 
 class RestoredOut(BaseModel):
-    """The study that what was taken back belongs to."""
+    """The study that what was restored belongs to."""
 
     study_id: int
 

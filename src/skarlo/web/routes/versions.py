@@ -1,4 +1,4 @@
-"""Versions of candidates, deletion and taking it back."""
+"""Versions of candidates, deletion and restoring."""
 
 from __future__ import annotations
 

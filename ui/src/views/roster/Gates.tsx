@@ -1,7 +1,7 @@
 import { TONES } from "../../app/Gates";
 import { useScope } from "../../app/scope";
 import { PENDING } from "../../parts/basics";
-import { count, shown } from "../../parts/number";
+import { asSet, count, shown } from "../../parts/number";
 
 /** The conditions that were set in advance: what was read for each, and what came of it. */
 export function Gates() {
@@ -46,7 +46,7 @@ export function Gates() {
                       ? PENDING
                       : read === null
                         ? "—"
-                        : `${metric(g.metric).title}, ${end}${read}: at ${g.bound} ${shown(g.needed, [])}`}
+                        : `${metric(g.metric).title}, ${end}${read}: at ${g.bound} ${asSet(g.needed)}`}
                   </td>
                   <td className="px-2 text-right">{pending ? PENDING : count(g.rows)}</td>
                   <td className={`px-3 ${pending ? "" : TONES[g.status]}`} data-status={pending ? "" : g.status}>

@@ -1,0 +1,170 @@
+"""Faults put in by hand, one at a time, at places that decide: each must make the tests beside it fail.
+
+    make mutants
+
+A fault that survives says that a conclusion is held by no test. Prints a line for each; ends with 1 if any survives.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+
+
+@dataclass(frozen=True)
+class Fault:
+    """A text of a file under src/skarlo and what stands there in its place, and the tests that must notice."""
+
+    what: str
+    file: str
+    old: str
+    new: str
+    tests: str
+
+
+CONCLUDED, WEB = "tests/core/test_concluded.py", "tests/web"
+FAULTS = (
+    # What is concluded from several numbers.
+    Fault("Holm counts one p too many", "core/paired.py",
+          "(len(order) - rank) * (ps[i] or 0.0)", "(len(order) - rank + 1) * (ps[i] or 0.0)", CONCLUDED),
+    Fault("Holm not monotone", "core/paired.py", "running = max(running, min(", "running = max(0.0, min(", CONCLUDED),
+    Fault("the best set by two-sided p", "core/comparing.py",
+          "(len(ranked) - 1) * p / 2)", "(len(ranked) - 1) * p)", CONCLUDED),
+    Fault("the best set not corrected for its rivals", "core/comparing.py",
+          "min(1.0, (len(ranked) - 1) * p / 2)", "min(1.0, p / 2)", CONCLUDED),
+    Fault("the best set whatever the direction", "core/comparing.py",
+          'apart.add(pair["b"] if sign * gap > 0 else pair["a"])', 'apart.add(pair["b"] if gap > 0 else pair["a"])',
+          CONCLUDED),
+    Fault("the untested count as not separable", "core/comparing.py",
+          '"not_separated": [n for n in left if n in tested]', '"not_separated": list(left)', CONCLUDED),
+    Fault("a thin number leads", "core/comparing.py",
+          ' and not e.metrics[name].get("thin")', "", CONCLUDED),
+    Fault("the adjusted interval is the plain one", "core/paired.py",
+          "pair.interval(1 - (1 - confidence) / m)", "pair.interval(confidence)", CONCLUDED),
+    # Gates.
+    Fault("a gate's slack the other way", "core/gates.py",
+          'read >= out["needed"] - SLACK if gate.at_least is not None', 'read >= out["needed"] + SLACK if '
+          "gate.at_least is not None", CONCLUDED),
+    Fault("a gate against another: its margin's sign", "core/gates.py",
+          '"needed": gate.margin if lower else -gate.margin', '"needed": -gate.margin if lower else gate.margin',
+          CONCLUDED),
+    Fault("a gate reads the kind end", "core/gates.py",
+          '{"safe": "low" if gate.at_least is not None else "high"}',
+          '{"safe": "high" if gate.at_least is not None else "low"}', "tests/core/test_features.py"),
+    # Weights, groups, slices.
+    Fault("slice against rest, weighted: the rest's variance of a rate left out", "core/against_rest.py",
+          " / a.effective + b.value * (1 - b.value) / b.effective", " / a.effective", CONCLUDED),
+    Fault("slice against rest: the rest's variance left out", "core/against_rest.py",
+          "variance = mean_variance(psi, s.weight, s.group) + mean_variance(psi_rest, rest.weight, rest.group)\n"
+          '    return paired.normal(value["value"] - other',
+          "variance = mean_variance(psi, s.weight, s.group)\n"
+          '    return paired.normal(value["value"] - other', CONCLUDED),
+    Fault("slice against rest: the rest's variance of an area left out", "core/against_rest.py",
+          " + ranking.area_variance(rest, u, other)", "", CONCLUDED),
+    Fault("clustered area: no covariance of a group's positives and negatives", "core/ranking.py",
+          " + 2 * factor[2] * total(x * y)", "", CONCLUDED),
+    Fault("groups forgotten in a difference", "core/paired.py",
+          "mean_variance(psi_a - psi_b, a.weight, a.group)", "mean_variance(psi_a - psi_b, a.weight, None)",
+          CONCLUDED),
+    Fault("weights forgotten in a loss's difference", "core/paired.py",
+          "mean = total(weight * d) / total(weight)", "mean = total(d) / len(d)", CONCLUDED),
+    Fault("ECE's low end not moved by its bias", "core/calibration.py",
+          "max(0.0, low - 2.0 * shift)", "max(0.0, low)", CONCLUDED),
+    Fault("a slice of exactly as many rows as asked is too small", "core/slices.py",
+          'if weighted < reading.settings.min_slice:', 'if weighted <= reading.settings.min_slice:', CONCLUDED),
+    Fault("a slice is compared with all rows, itself among them", "core/slices.py",
+          "against_rest(part, part.others(others), counted, reading, rates)",
+          "against_rest(part, Part(part.whole, lambda: np.arange(len(part.whole.actual)), None), counted, reading)",
+          "tests/core/test_features.py"),
+    # Rows and cutoffs.
+    Fault("npv where it will run: π for 1 − π", "core/restated.py",
+          "_ratio(1 - pi, specificity, fnr, ", "_ratio(pi, specificity, fnr, ", "tests/core/test_features.py"),
+    Fault("a row without an answer stands as predicted negative", "core/outcomes.py",
+          "~is_pos & ~said_pos & answered", "~is_pos & ~said_pos", "tests/web/test_same_everywhere.py"),
+    Fault("what stands exactly at a place is not flagged", "core/live.py",
+          'np.searchsorted(t.score, at, side="left")', 'np.searchsorted(t.score, at, side="right")',
+          "tests/web/test_same_everywhere.py"),
+    Fault("the live counts forget weights", "core/live.py",
+          "weight = np.ones(len(a.actual), dtype=np.int64) if a.weight is None else a.weight",
+          "weight = np.ones(len(a.actual), dtype=np.int64)", "tests/web/test_same_everywhere.py"),
+    Fault("an older choice of a cutoff is forgotten", "studies/catalog.py",
+          "found.cutoff_chosen_on = chosen_on if known is None else known.chosen_on",
+          "found.cutoff_chosen_on = chosen_on", "tests/web/test_attacked.py"),
+    Fault("a cutoff that nobody kept counts as set in advance", "studies/catalog.py",
+          "return Cutoff(value, seen_on, chosen_by=BY_HAND)", "return Cutoff(value)", "tests/web/test_attacked.py"),
+    Fault("rounded half up", "core/shown.py", 'text = f"{value:,.{digits}f}"',
+          'text = f"{math.floor(value * 10**digits + 0.5) / 10**digits:,.{digits}f}"', "tests/core/test_unfold.py"),
+    # What is said.
+    Fault("a lead is said where no test was made", "report/drafting.py",
+          'return None if other in best["not_tested"] else other not in best["not_separated"]',
+          'return other not in best["not_separated"]', "tests/report/test_drafting.py"),
+    Fault("told apart at p ≤ 0.5", "report/drafting.py",
+          'return None if p is None else p <= 1 - results["settings"]["confidence"]',
+          "return None if p is None else p <= 0.5", "tests/report/test_drafting.py"),
+    Fault("accuracy misleads without a test", "report/drafting.py",
+          'if d is not None and p is not None and p <= alpha and (d["difference"] or 0.0) < 0:',
+          'if d is not None and (d["difference"] or 0.0) < 0:', "tests/report/test_drafting.py"),
+    Fault("“most often” of two counts alike", "report/drafting.py",
+          'if p <= 1 - results["settings"]["confidence"]:\n        return f" and most often',
+          'if p <= 1:\n        return f" and most often', "tests/report/test_drafting.py"),
+    # What is kept and who may.
+    Fault("environment left out of the key of kept results", "studies/evaluating.py",
+          "what = [core.VERSION, environment(), ", "what = [core.VERSION, ", "tests/web/test_together.py"),
+    Fault("whoever wrote part of a revision signs it", "report/revisions.py",
+          "if user.id in (revision.author_id, *revision.author_ids):", "if user.id == revision.author_id:",
+          "tests/web/test_attacked.py"),
+    Fault("a change made meanwhile is frozen over", "report/revisions.py",
+          "if package.gather(evaluator, session, study_id).fingerprint != draft.fingerprint:", "if False:",
+          "tests/web/test_together.py"),
+    Fault("frozen from files that nobody looked at", "report/revisions.py",
+          "    evaluator.verify(draft.kept)\n", "", "tests/web/test_attacked.py"),
+)  # fmt: skip
+
+
+def tried(tests: str, fault: Fault | None) -> str:
+    """What became of it: "caught", "SURVIVED", or why it could not be tried. Without a fault the tests must pass."""
+    with tempfile.TemporaryDirectory() as folder:
+        there = Path(folder)
+        for part in ("src", "tests"):
+            shutil.copytree(ROOT / part, there / part, ignore=shutil.ignore_patterns("__pycache__", "static"))
+        for part in ("pyproject.toml", "docs", "README.md", "benchmarks"):
+            (there / part).symlink_to(ROOT / part)
+        if fault is not None:
+            path = there / "src" / "skarlo" / fault.file
+            text = path.read_text(encoding="utf-8")
+            if text.count(fault.old) != 1:
+                return f"stands there {text.count(fault.old)} times"
+            path.write_text(text.replace(fault.old, fault.new), encoding="utf-8")
+        command = [sys.executable, "-m", "pytest", "-q", "-x", "-n", "0", "-p", "no:cacheprovider", tests]
+        env = os.environ | {"PYTHONPATH": str(there / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
+        done = subprocess.run(command, cwd=there, env=env, capture_output=True, text=True, check=False)
+        if done.returncode == 0:
+            return "SURVIVED"
+        return "caught" if done.returncode == 1 else f"cannot be tried: {done.stdout[-300:]}"
+
+
+def main() -> int:
+    """Try all of them, two at a time, once the tests were seen to pass without any."""
+    wanted = [f for f in FAULTS if all(word in f.what for word in sys.argv[1:])]
+    with ThreadPoolExecutor(2) as pool:
+        plain = dict.fromkeys(f.tests for f in wanted)
+        for tests, became in zip(plain, pool.map(lambda tests: tried(tests, None), plain), strict=True):
+            if became != "SURVIVED":
+                raise SystemExit(f"{tests} does not pass as it stands: {became}")
+        found = list(pool.map(lambda fault: tried(fault.tests, fault), wanted))
+    for fault, became in zip(wanted, found, strict=True):
+        print(f"{became:10} {fault.what} ({fault.file}; {fault.tests})")
+    print(f"{sum(f == 'caught' for f in found)} of {len(found)} caught")
+    return 0 if set(found) == {"caught"} else 1
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

@@ -1,0 +1,33 @@
+"""Figures of the report show what the rows say, exactly at the cutoff too."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from matplotlib.figure import Figure
+
+from files import load, write_study
+from skarlo import core
+from skarlo.report import figures
+from skarlo.report.scope import Scope, candidates
+
+
+@pytest.mark.parametrize("cutoff", [0.35, 0.352, 0.5])
+def test_what_stands_exactly_at_the_cutoff_is_coloured_as_it_is_counted(tmp_path, cutoff):
+    rows = [
+        {"id": f"r{i}", "actual": "yes" if i % 2 else "no", "split": "test" if i % 4 < 2 else "tuning",
+         "p": f"{(0.35, 0.352, 0.5, 0.9)[i % 7 % 4]}", "said": "yes" if i % 3 else "no"} for i in range(200)
+    ]  # fmt: skip
+    study = load(write_study(tmp_path, rows))
+    results = core.evaluate(study, cutoffs=[core.Cutoff(cutoff), None])
+    (c,) = candidates(results, Scope("test", (1,)))
+    tally = core.prepare(study).on_split(0, "test").judged.tally
+    ax = Figure().subplots()
+    figures._strip(ax, c, tally, np.linspace(0, 1, 41))
+    heights = {}
+    for bar in ax.patches:
+        key = (bar.get_facecolor(), bar.get_height() > 0)
+        heights[key] = heights.get(key, 0.0) + abs(bar.get_height())
+    m = c.part["metrics"]
+    wanted = sorted(m[name]["value"] for name in ("recall", "fnr", "fpr", "specificity") if m[name]["value"])
+    assert sorted(h for h in heights.values() if h) == pytest.approx(wanted)
