@@ -94,7 +94,7 @@ def test_gates_set_the_exit_status_and_the_junit_file(tmp_path, level, status):
     assert done.returncode == status, done.stderr
     gates = json.loads((tmp_path / "r.json").read_text())["gates"]
     assert [g["status"] for g in gates] == ["pass", "pass", "fail", "fail", "unclear"]
-    assert gates[0]["text"] == "recall at least 0.050"
+    assert gates[0]["text"] == "recall at least 0.05"
     suite = ET.parse(tmp_path / "g.xml").getroot()
     kinds = [case[0].tag if len(case) else "pass" for case in suite]
     missed = "failure" if level == "must" else "skipped"

@@ -93,7 +93,9 @@ def test_where_exhibits_and_decision_differ_the_report_says_so(signed_in, study_
     scope = {"split": "test", "show": [1], "cutoffs": {"1": 0.18}}
     ana("POST", f"/studies/{study_id}/exhibits", {"view": "matrix", "scope": scope})
     ana("PATCH", f"/studies/{study_id}/dossier", {"decision_candidate": "Scores", "decision_cutoff": 0.183})
+    ana("POST", f"/studies/{study_id}/exhibits", {"view": "cutoff", "scope": scope})
     (differs,) = ana("GET", f"/studies/{study_id}/dossier").json["differs"]
+    assert differs.startswith("exhibits 1 and 2 show Scores")
     assert "0.18" in differs
     assert "0.183" in differs
     page = ana("GET", f"/studies/{study_id}/dossier/preview").text

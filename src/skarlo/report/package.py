@@ -18,6 +18,7 @@ from skarlo import core
 from skarlo.core import as_set
 from skarlo.core.findings import OF_CUTOFFS
 from skarlo.core.prepared import told_of
+from skarlo.core.shown import listed
 from skarlo.core.values import Finding
 from skarlo.studies import words
 from skarlo.studies.catalog import candidates_of, study_of
@@ -213,18 +214,20 @@ def decision_chosen(draft: Draft) -> str:
 
 def differing(draft: Draft) -> list[str]:
     """Where exhibits show the candidate that is asked for at another cutoff than the decision's, in words."""
-    d, out = draft.decision, []
+    d = draft.decision
     if d is None or d.cutoff is None:
         return []
+    at = draft.candidates.index(d.candidate)
+    elsewhere: dict[float, list[str]] = {}
     for number, e in enumerate(draft.exhibits, 1):
-        at = draft.candidates.index(d.candidate)
         cutoff = e.asked.cutoffs[at]
-        if d.candidate.position in e.scope.show and cutoff is not None and cutoff.value != d.cutoff:
-            out.append(
-                f"exhibit {number} shows {d.candidate.name} at ≥ {as_set(cutoff.value)}, and the decision is for "
-                f"≥ {as_set(d.cutoff)}"
-            )
-    return out
+        if d.candidate.position in e.scope.show and cutoff is not None and cutoff.value not in (None, d.cutoff):
+            elsewhere.setdefault(cutoff.value, []).append(str(number))
+    return [
+        f"{'exhibits' if len(numbers) > 1 else 'exhibit'} {listed(numbers)} {'show' if len(numbers) > 1 else 'shows'} "
+        f"{d.candidate.name} at ≥ {as_set(value)}, and the decision is for ≥ {as_set(d.cutoff)}"
+        for value, numbers in elsewhere.items()
+    ]
 
 
 def _figures(evaluator: Evaluator, e: Pinned, results: core.Results) -> dict[str, str]:

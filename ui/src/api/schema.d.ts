@@ -2237,7 +2237,7 @@ export interface components {
         };
         /**
          * DeletedLine
-         * @description What was deleted, and until when that can be taken back.
+         * @description What was deleted, and until when that can be restored.
          */
         DeletedLine: {
             /**
@@ -2266,7 +2266,7 @@ export interface components {
         };
         /**
          * RestoredOut
-         * @description The study that what was taken back belongs to.
+         * @description The study that what was restored belongs to.
          */
         RestoredOut: {
             /** Study Id */

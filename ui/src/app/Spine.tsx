@@ -87,7 +87,7 @@ function stateOf(step: Step, scope: Scope, found: Found): State {
     return state(set.length === 0 ? "none to set" : set.length > 3 ? `${set.length} cutoffs` : set.join(", "));
   }
   if (study.stamp === "returned") return state(`revision ${study.revision} returned`, true);
-  if (study.stamp) return { ...state(`revision ${study.revision} ${study.stamp}`), read: true };
+  if (study.stamp) return { ...state(`revision ${study.revision} ${study.stamp}`), read: true, opened: true };
   if (found.exhibits > 0 && found.decision === null) return state("no decision yet", true);
   return { ...state(several(found.exhibits, "exhibit")), read: opened && found.exhibits > 0 };
 }

@@ -44,7 +44,11 @@ export function Tile({ position, letter, off = false }: { position: number; lett
 export const PENDING = "⋯";
 
 type SentenceProps = { children: ReactNode; pending?: boolean; lines?: 2 | 3 | 4 };
-const ROOM = { 2: "min-h-[2lh]", 3: "min-h-[3lh]", 4: "min-h-[4lh]" };
+const ROOM = {
+  2: "min-h-[2lh] max-[1100px]:min-h-[3lh]",
+  3: "min-h-[3lh] max-[1100px]:min-h-[4lh]",
+  4: "min-h-[4lh] max-[1100px]:min-h-[5lh]",
+};
 
 /** The sentence at the top of a view. While it is on its way it keeps its room and nothing can be read. */
 export function Sentence({ children, pending = false, lines = 2 }: SentenceProps) {
