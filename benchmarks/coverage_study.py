@@ -17,18 +17,20 @@ from typing import NamedTuple
 
 import numpy as np
 
-from skarlo.core import comparing, counts, formula, measure, paired
-from skarlo.core.against_rest import Part, against_rest
-from skarlo.core.answers import Answers
-from skarlo.core.approximate import DIFFERENCE, SLICE, row
-from skarlo.core.comparing import Entrant
-from skarlo.core.counts import Names
-from skarlo.core.measure import Reading
-from skarlo.core.paired import Compared
-from skarlo.core.restated import restate
+from skarlo.core.compare import paired, pairs
+from skarlo.core.compare.expected import restate
+from skarlo.core.compare.pairs import Entrant
+from skarlo.core.compare.rest import Part, against_rest
+from skarlo.core.counting.answers import Answers
+from skarlo.core.counting.table import Sampling, Table, make
+from skarlo.core.language import formula
+from skarlo.core.metrics import counts, panel
+from skarlo.core.metrics.counts import Names
+from skarlo.core.metrics.panel import Reading
+from skarlo.core.metrics.trust import DIFFERENCE, SLICE, row
+from skarlo.core.number import FloatArray, IntArray, Metric
+from skarlo.core.stats.tests import Compared
 from skarlo.core.study import OwnMetric, Settings
-from skarlo.core.table import Sampling, Table, make
-from skarlo.core.values import FloatArray, IntArray, Metric
 
 METHODS = Path(__file__).parents[1] / "docs" / "methods.md"
 SIZES, RATES = (30, 100, 300, 1000, 3000), (0.02, 0.05, 0.1, 0.2, 0.5)
@@ -131,7 +133,7 @@ Values = Mapping[str, float]
 def truth(world: World) -> Values:
     """Every metric over a population so large that chance hardly moves it."""
     a = world.plain().draw(np.random.default_rng(5), POPULATION)[0]
-    found: dict[str, Metric] = measure.metrics(a, QUICK)
+    found: dict[str, Metric] = panel.metrics(a, QUICK)
     found |= {f"{name}, expected base rate": m for name, m in restate(a, QUICK, EXPECTED)["metrics"].items()}
     return {name: m["value"] for name, m in found.items() if m["value"] is not None}
 
@@ -215,7 +217,7 @@ def alone(t: Task) -> list[Line]:
         a = t.world.draw(rng, t.n)[0]
         if not 2 <= a.actual.sum() <= t.n - 2:
             continue
-        found = measure.metrics(a, READING)
+        found = panel.metrics(a, READING)
         found |= {f"{name}, expected base rate": m for name, m in restate(a, READING, EXPECTED)["metrics"].items()}
         for name, m in found.items():
             if m["value"] is not None:
@@ -232,7 +234,7 @@ def pair(t: Task) -> list[Line]:
         a, b = t.world.draw(rng, t.n, Way(), way)
         if not 2 <= a.actual.sum() <= t.n - 2:
             continue
-        first, second = (measure.metrics(x, QUICK) for x in (a, b))
+        first, second = (panel.metrics(x, QUICK) for x in (a, b))
         for name in first:
             x, y = first[name]["value"], second[name]["value"]
             if x is not None and y is not None:
@@ -251,7 +253,7 @@ def part(t: Task) -> list[Line]:
         whole = joined(inner.draw(rng, t.n)[0], t.world.other(Way()).draw(rng, THE_OTHERS)[0])
         places = np.arange(t.n)
         s = Part(whole, lambda places=places: places, None)  # type: ignore[misc]
-        for name, d in against_rest(s, s.others(), measure.metrics(s.rows, QUICK), QUICK).items():
+        for name, d in against_rest(s, s.others(), panel.metrics(s.rows, QUICK), QUICK).items():
             out.compared(name, d, here[name] - rest[name])
     return out.lines()
 
@@ -318,11 +320,11 @@ def best_set(task: tuple[int, str, int]) -> list[Held]:
     held, named = dict.fromkeys(BEST, 0), dict.fromkeys(BEST, 0)
     for _ in range(runs):
         entrants = [
-            Entrant(str(i), a, False, measure.metrics(a, QUICK), READING)
+            Entrant(str(i), a, False, panel.metrics(a, QUICK), READING)
             for i, a in enumerate(World(0.2, 1.5).draw(rng, 400, LEADS[way], *[Way()] * (candidates - 1)))
         ]
-        found = comparing.pairs(entrants, "test", 0.95, BEST)
-        lead = comparing.best(entrants, found, 0.95, BEST)
+        found = pairs.pairs(entrants, "test", 0.95, BEST)
+        lead = pairs.best(entrants, found, 0.95, BEST)
         for name in BEST:
             best = (lead[name]["leader"], *lead[name]["not_separated"])
             held[name] += "0" in best

@@ -13,8 +13,10 @@ from functools import partial
 import numpy as np
 
 import plain
-from skarlo.core import ranking, rules, tally
-from skarlo.core.evaluate import environment
+from skarlo.core.counting import tally
+from skarlo.core.decide import rules
+from skarlo.core.evaluation import environment
+from skarlo.core.metrics import ranking
 
 
 def medians(works: dict[str, Callable[[], object]], times: int = 7) -> dict[str, float]:

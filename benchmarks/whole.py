@@ -17,11 +17,11 @@ import numpy as np
 import polars as pl
 
 import plain
-from skarlo.core import measure
-from skarlo.core.answers import Answers
-from skarlo.core.evaluate import environment
-from skarlo.core.measure import Reading
-from skarlo.core.slices import sliced
+from skarlo.core.compare.slices import sliced
+from skarlo.core.counting.answers import Answers
+from skarlo.core.evaluation import environment
+from skarlo.core.metrics import panel
+from skarlo.core.metrics.panel import Reading
 from skarlo.core.study import Field, Settings
 from tally import medians
 
@@ -44,12 +44,12 @@ def candidate(n: int) -> None:
     """Everything told of one two-class candidate, intervals included, against point values the plain way."""
     score, actual = rows(n)
     positive = actual.astype(bool)
-    told = measure.metrics(answers(score, actual), READING)
+    told = panel.metrics(answers(score, actual), READING)
     for name, value in plain.points(score, positive).items():
         found = told[name]["value"]
         assert found is not None and abs(found - value) < 1e-7, name
     took = medians({
-        "ours": lambda: measure.metrics(answers(score, actual), READING),
+        "ours": lambda: panel.metrics(answers(score, actual), READING),
         "plain": lambda: plain.points(score, positive),
     }, 5)  # fmt: skip
     print(f"{n:>11,} rows  all metrics with intervals / point values the plain way: {took['ours'] / took['plain']:.2f}")
@@ -144,14 +144,14 @@ def memory(n: int) -> None:
     """Peak of what the metrics allocate above the loaded arrays, in columns of scores."""
     a = answers(*rows(n))
     tracemalloc.start()
-    measure.metrics(a, READING)
+    panel.metrics(a, READING)
     _, peak = tracemalloc.get_traced_memory()
     tracemalloc.stop()
     print(f"{n:>11,} rows  peak memory above the loaded arrays, in score columns: {peak / (8 * n):.1f}")
 
 
 def _measured(score: np.ndarray, actual: np.ndarray) -> object:
-    return measure.metrics(answers(score, actual), READING)
+    return panel.metrics(answers(score, actual), READING)
 
 
 def growth() -> None:

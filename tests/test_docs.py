@@ -9,10 +9,12 @@ import numpy as np
 import pytest
 
 import skarlo
-from skarlo.core import own, probability, ranking, tally, telling
-from skarlo.core.answers import Answers
-from skarlo.core.approximate import APPROXIMATE
-from skarlo.core.more_rows import Standing, clearing
+from skarlo.core.compare.more_rows import Standing, clearing
+from skarlo.core.counting import tally
+from skarlo.core.counting.answers import Answers
+from skarlo.core.metrics import losses, own, ranking
+from skarlo.core.metrics.trust import APPROXIMATE
+from skarlo.core.stats import association
 from skarlo.core.study import OwnMetric, Settings
 
 ROOT = Path(__file__).parents[1]
@@ -43,7 +45,7 @@ def test_methods_by_hand():
     part = skarlo.evaluate(list("aabc"), {"m": list("abba")})["candidates"][0]["splits"]["all"]
     assert part["metrics"]["balanced_accuracy"]["value"] == 0.5
     assert part["averages"]["macro"]["precision"]["value"] == pytest.approx(1 / 3)
-    assert probability.CLIP == 1e-15
+    assert losses.CLIP == 1e-15
 
 
 def test_methods_by_hand_of_what_is_asked_besides():
@@ -64,7 +66,7 @@ def test_methods_by_hand_of_what_is_asked_besides():
         asked = OwnMetric("own", None, "higher", {}, measure, parameters)
         assert own.metric(asked, rows, Settings(draws=100), "")["value"] == value, measure
     assert clearing(0.01, 0.02, Standing(1000), "accuracy") == {"rows": 3000}
-    told = telling.told(np.array([[2, 0], [0, 2]]))
+    told = association.told(np.array([[2, 0], [0, 2]]))
     assert (told.bits, told.share) == pytest.approx((2 / 3, 1.0))
 
 

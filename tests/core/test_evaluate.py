@@ -11,7 +11,7 @@ import pytest
 
 import brute
 from skarlo import core
-from skarlo.core import curves
+from skarlo.core.counting import curves
 
 
 def study(n=600, seed=4, **changes):

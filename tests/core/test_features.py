@@ -14,7 +14,11 @@ from hypothesis import strategies as st
 
 import brute
 from skarlo import core
-from skarlo.core import against_rest, calibration, formula, logistic, rules, tally
+from skarlo.core.counting import tally
+from skarlo.core.decide import rules
+from skarlo.core.language import formula
+from skarlo.core.metrics import calibration, logistic
+from skarlo.core.stats import tests
 from skarlo.core.study import Field, Gate, OwnMetric
 
 SHORT = core.Settings(draws=200)
@@ -416,7 +420,7 @@ def test_hypergeometric_midp_by_summing(a, b, c, d):
     }
     below = sum(m for x, m in mass.items() if x < a) + mass[a] / 2
     expected = min(1.0, 2 * min(below, 1 - below))
-    assert against_rest.hypergeometric_midp(a, n1, c, n2) == pytest.approx(expected, abs=1e-9)
+    assert tests.hypergeometric_midp(a, n1, c, n2) == pytest.approx(expected, abs=1e-9)
 
 
 def test_own_metrics():

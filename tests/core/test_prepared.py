@@ -11,8 +11,8 @@ import numpy as np
 import pytest
 
 from skarlo import core
-from skarlo.core import answers, tally
-from skarlo.core.formula import parse
+from skarlo.core.counting import answers, tally
+from skarlo.core.language.formula import parse
 from skarlo.core.once import Once
 from skarlo.core.study import Field, Gate, OwnMetric
 

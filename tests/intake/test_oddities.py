@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from files import STUDY, write_csv
 from skarlo import intake
-from skarlo.core import telling
+from skarlo.core.stats import association
 from skarlo.intake.fields import summaries
 
 
@@ -108,7 +108,7 @@ def test_bits_by_definition(pairs):
     most = max(0.0, -sum(k / n * np.log2(k / n) for k in Counter(ys).values()))
     chance = np.mean([plain_bits(xs, order) for order in permutations(ys)])
     code, actual = (np.array(x, dtype=np.int64) for x in (xs, ys))
-    found = telling.told(telling.contingency(code, 4, actual, 3))
+    found = association.told(association.contingency(code, 4, actual, 3))
     bits = min(max(plain_bits(xs, ys) - chance, 0), most)
     assert found.bits == pytest.approx(bits, abs=1e-9)
     assert found.share == pytest.approx(bits / (most - chance) if most - chance > 1e-9 else 0, abs=1e-6)
@@ -117,20 +117,20 @@ def test_bits_by_definition(pairs):
 def test_of_many_rows_the_first_order_term_is_enough():
     """The exact mean and Miller's term meet where one gives way to the other."""
     rng = np.random.default_rng(1)
-    rows, classes = (np.bincount(rng.integers(0, k, telling.EXACT)) for k in (9, 3))
-    exact = telling.by_chance(rows, classes)
-    assert exact == pytest.approx(8 * 2 / (2 * telling.EXACT * np.log(2)), rel=0.02)
+    rows, classes = (np.bincount(rng.integers(0, k, association.EXACT)) for k in (9, 3))
+    exact = association.by_chance(rows, classes)
+    assert exact == pytest.approx(8 * 2 / (2 * association.EXACT * np.log(2)), rel=0.02)
 
 
 def test_a_value_of_its_own_in_every_row_tells_nothing():
-    assert telling.told(np.array([[1, 0], [0, 1]] * 6)).share == 0
-    assert telling.told(np.array([[1, 0], [0, 1]] * 6)).bits == 0
+    assert association.told(np.array([[1, 0], [0, 1]] * 6)).share == 0
+    assert association.told(np.array([[1, 0], [0, 1]] * 6)).bits == 0
 
 
 def test_what_chance_tells_is_about_nothing():
     rng = np.random.default_rng(1)
     bits = [
-        telling.told(telling.contingency(rng.integers(0, 20, 300), 20, rng.integers(0, 2, 300), 2)).bits
+        association.told(association.contingency(rng.integers(0, 20, 300), 20, rng.integers(0, 2, 300), 2)).bits
         for _ in range(200)
     ]
     assert np.mean(bits) < 0.012

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from files import rows_of, write_study
 from skarlo import intake
-from skarlo.core import telling
+from skarlo.core.stats import association
 from skarlo.intake import joining
 from skarlo.intake.read import Source, as_text, read_pieces, read_table
 
@@ -97,7 +97,7 @@ NUMBERS = st.lists(st.tuples(st.sampled_from([None, -1.0, 0.0, 0.25, 2.0, 7.5]),
 def test_numbers_in_order_by_definition(pairs):
     x = np.array([np.nan if v is None else v for v, _ in pairs], dtype=float)
     y = np.array([k for _, k in pairs], dtype=np.int64)
-    found = telling.ordered(x, y, 3)
+    found = association.ordered(x, y, 3)
     known = [(v, k) for v, k in pairs if v is not None]
     assert found.distinct() == len({v for v, _ in known})
     assert found.gaps.tolist() == [sum(v is None and k == c for v, k in pairs) for c in range(3)]

@@ -6,6 +6,8 @@ import numpy as np
 import pytest
 
 from skarlo import core, intake
+from skarlo.core.counting import tally
+from skarlo.core.metrics import ranking
 from skarlo.sample import write_limb_failure
 from skarlo.sample.limb_failure import SPLITS, limb_failure
 
@@ -75,6 +77,6 @@ def test_no_field_alone_gives_the_class_away():
     failed = (table["failed"] == "yes").to_numpy()
     for name in ("girth_cm", "height_m", "lean_deg", "years_since_pruning"):
         score = table[name].to_numpy().astype(float)
-        t = core.tally.make(score, failed)
-        assert 0.35 < core.ranking.roc_area(t) < 0.8, name
+        t = tally.make(score, failed)
+        assert 0.35 < ranking.roc_area(t) < 0.8, name
     assert np.unique(table["tree_id"].to_numpy()).size == table.height

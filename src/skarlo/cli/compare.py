@@ -10,8 +10,7 @@ from rich.console import Console
 from rich.table import Table
 
 from skarlo import core, intake
-from skarlo.core.changes import Changed, Changes, MetricChange, paired_changes
-from skarlo.core.changes import compare as changes_between
+from skarlo.core import Changed, Changes, MetricChange, changes_between, paired_changes
 from skarlo.intake.write import as_json, write_file
 
 from .files import read_results, stop

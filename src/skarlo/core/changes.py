@@ -9,10 +9,10 @@ from typing import Any, NotRequired
 
 from typing_extensions import TypedDict
 
-from .evaluate import evaluate
+from .evaluation import evaluate
+from .number import Difference, Finding, Metric
 from .results import CandidateResult, GateResult, Results, SplitResult
 from .study import Study
-from .values import Difference, Finding, Metric
 
 FORMAT = "skarlo.changes/1"
 DESCRIBED = ("gives", "sha256", "version", "runs_now", "price_per_1000", "latency_ms", "score_is")

@@ -7,8 +7,8 @@ import math
 import numpy as np
 from typing_extensions import TypedDict
 
+from .number import FloatArray
 from .prepared import Prepared
-from .values import FloatArray
 
 PLACES = 500  # at least so many steps between the lowest and the highest score, and at most ten times as many
 

@@ -11,14 +11,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from . import rules
-from .answers import Answers, Probable, Scored
+from .counting.answers import Answers, Probable, Scored
+from .decide import rules
+from .number import BoolArray, FloatArray, total
 from .once import Once
 from .results import CutoffResult
-from .study import Candidate, Cutoff, Study
-from .values import BoolArray, FloatArray, total
-
-BASE_RATE = "base rate"
+from .study import BASE_RATE, Candidate, Cutoff, Study
 
 
 @dataclass(frozen=True)

@@ -6,8 +6,23 @@ from typing import Any, NotRequired
 
 from typing_extensions import TypedDict
 
-from .outcomes import Outcomes
-from .values import Difference, Finding, Metric, MoreRows
+from .number import Difference, Finding, Metric, MoreRows
+
+
+class Outcomes(TypedDict):
+    """Rows by outcome, one class read against the rest; with sampling weights, sums of these.
+
+    `fn` and `tn` follow the actual class: `fn` are all positives that were not found, those without an answer among
+    them, `tn` the negatives that were predicted negative. `unanswered_positive` and `unanswered_negative` are the rows
+    without an answer of each, where these count as wrong; so tp + fn + fp + tn + unanswered_negative is all rows.
+    """
+
+    tp: float
+    fp: float
+    fn: float
+    tn: float
+    unanswered_positive: float
+    unanswered_negative: float
 
 
 class HoldoutResult(TypedDict):

@@ -6,9 +6,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from .formula import Formula
-from .table import Sampling
-from .values import BoolArray, Finding, FloatArray, IntArray
+from .counting.table import Sampling
+from .language.formula import Formula
+from .number import BoolArray, Finding, FloatArray, IntArray
+
+BASE_RATE = "base rate"  # the baseline that gives every row the share of each class
 
 
 @dataclass(frozen=True)

@@ -8,8 +8,7 @@ import numpy as np
 import polars as pl
 from typing_extensions import TypedDict
 
-from skarlo.core import Candidate, Study
-from skarlo.core.values import IntArray
+from skarlo.core import Candidate, IntArray, Study
 
 from .fields import FieldSummary
 from .read import Source

@@ -8,8 +8,7 @@ import numpy as np
 import polars as pl
 
 from skarlo import core
-from skarlo.core import several
-from skarlo.core.values import FloatArray, IntArray
+from skarlo.core import FloatArray, IntArray, several
 
 from .account import Answered
 from .columns import Files, Loading, at, codes_of, one_of, read_ids

@@ -7,12 +7,18 @@ from decimal import Decimal
 import numpy as np
 import polars as pl
 
-from skarlo.core import formula
-from skarlo.core.definitions import MANY_CLASSES, TWO_CLASSES
-from skarlo.core.gates import COUNTS
-from skarlo.core.own import MEASURES, UNTESTED
-from skarlo.core.study import Gate, OwnMetric, Quoted
-from skarlo.core.values import FloatArray
+from skarlo.core import (
+    GATE_COUNTS,
+    MANY_CLASSES,
+    MEASURES,
+    TWO_CLASSES,
+    UNTESTED_MEASURES,
+    FloatArray,
+    Gate,
+    OwnMetric,
+    Quoted,
+    formula,
+)
 
 from .columns import Loading, one_of
 from .problems import Problem
@@ -31,7 +37,7 @@ def own_metrics(
     numeric = tuple(c for c in table.columns if c.isidentifier())
     out: list[OwnMetric] = []
     for m in spec.metrics:
-        if m.name in (*TWO_CLASSES, *MANY_CLASSES, *COUNTS) or m.name in [o.name for o in out]:
+        if m.name in (*TWO_CLASSES, *MANY_CLASSES, *GATE_COUNTS) or m.name in [o.name for o in out]:
             doing.misasked(f"metrics: the name {m.name} is taken")
             continue
         if m.measure is not None:
@@ -74,7 +80,7 @@ def _measure_fault(m: MetricSpec, classes: list[str]) -> str | None:
 
 def gates_of(spec: StudySpec, classes: list[str], own: tuple[OwnMetric, ...], doing: Loading) -> tuple[Gate, ...]:
     """The study's gates, each checked against what there is."""
-    known = (TWO_CLASSES if len(classes) == 2 else MANY_CLASSES) + tuple(m.name for m in own) + COUNTS
+    known = (TWO_CLASSES if len(classes) == 2 else MANY_CLASSES) + tuple(m.name for m in own) + GATE_COUNTS
     per_class = (*known, "precision", "recall", "specificity", "npv", "f1", "fpr", "fnr", "roc_auc",
                  "average_precision", "flagged_share", "prevalence")  # fmt: skip
     names = [c.name for c in spec.candidates]
@@ -108,7 +114,7 @@ def _gate_faults(
             out.append(("against and every do not go together yet", ", ".join(g.every), "one of them"))
         if g.of_class is not None and g.of_class != spec.holdout.positive:
             out.append(("against a candidate, class is the positive one or left out", g.of_class, "no class"))
-        if g.metric in COUNTS or any(m.name == g.metric and m.measure in UNTESTED for m in spec.metrics):
+        if g.metric in GATE_COUNTS or any(m.name == g.metric and m.measure in UNTESTED_MEASURES for m in spec.metrics):
             out.append(("this metric has no paired test", g.metric, "another metric"))
     return out
 

@@ -10,8 +10,7 @@ from pathlib import Path
 
 import polars as pl
 
-from skarlo.core.steps import Steps
-from skarlo.core.values import Finding, FloatArray, IntArray
+from skarlo.core import Finding, FloatArray, IntArray, Steps
 
 from .joining import repeats
 from .problems import InputError, Problem

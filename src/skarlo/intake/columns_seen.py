@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 import polars as pl
 
-from skarlo.core.steps import Progress, Steps
+from skarlo.core import Progress, Steps
 
 from .labels import near_labels
 from .read import as_number, as_text

@@ -11,8 +11,7 @@ import numpy as np
 import polars as pl
 from typing_extensions import TypedDict
 
-from skarlo.core import telling
-from skarlo.core.values import FloatArray, IntArray
+from skarlo.core import FloatArray, IntArray, association
 
 from .columns import codes_of, in_order
 from .read import as_number, as_text
@@ -83,7 +82,7 @@ def _field(column: pl.Series, actual: IntArray, classes: int, positive: int | No
         if not as_number(_some(text, 200))[1]:
             numbers, bad = as_number(text)
             numbers = None if len(bad) > int(empty.sum()) else numbers
-    known = None if numbers is None else telling.ordered(numbers, actual, classes)
+    known = None if numbers is None else association.ordered(numbers, actual, classes)
     distinct = int(text.n_unique()) - bool(empty.any()) if known is None else known.distinct()
     kind = _kind(column, text, distinct)
     if kind == "number" and known is None:
@@ -100,8 +99,8 @@ def _field(column: pl.Series, actual: IntArray, classes: int, positive: int | No
             out["area"] = known.area(positive)
     elif kind == "category":
         values = in_order([str(v) for v in as_text(column).unique().to_list()])
-        table = telling.contingency(codes_of(as_text(column), values), len(values), actual, classes)
-        found = telling.told(table)
+        table = association.contingency(codes_of(as_text(column), values), len(values), actual, classes)
+        found = association.told(table)
         out["bars"] = _value_bars(table, values)
     else:
         return out
@@ -152,7 +151,7 @@ def _value_bars(table: IntArray, values: list[str]) -> list[Bar]:
     return bars
 
 
-def _number_bars(known: telling.Ordered) -> list[Bar]:
+def _number_bars(known: association.Ordered) -> list[Bar]:
     low, high = float(known.whole[0]), float(known.whole[-1])
     whole = high - low < MOST_BARS and bool((known.whole == np.floor(known.whole)).all())
     edges = np.arange(low, high + 2) if whole else np.linspace(low, high, MOST_BARS + 1)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import polars as pl
 
-from skarlo.core.values import IntArray
+from skarlo.core import IntArray
 
 SECOND = 7  # the seed of the second hash; any number but the first's, which is 0
 SETS = ("matched", "missing", "extra", "doubled")

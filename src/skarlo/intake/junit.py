@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import xml.etree.ElementTree as ET
 
-from skarlo.core import Results, shown
-from skarlo.core.results import GateResult
+from skarlo.core import GateResult, Results, shown
 
 
 def gates_as_junit(results: Results) -> bytes:

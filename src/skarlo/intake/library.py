@@ -10,9 +10,7 @@ import numpy as np
 import polars as pl
 
 from skarlo import core
-from skarlo.core import several, with_interval
-from skarlo.core.definitions import METRICS
-from skarlo.core.values import BoolArray, FloatArray, IntArray
+from skarlo.core import METRICS, BoolArray, FloatArray, IntArray, several, with_interval
 
 from .columns import codes_of, in_order
 from .problems import refuse

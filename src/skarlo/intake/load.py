@@ -9,10 +9,7 @@ import numpy as np
 import polars as pl
 
 from skarlo import core
-from skarlo.core import several
-from skarlo.core.steps import Progress, Steps
-from skarlo.core.study import Field
-from skarlo.core.values import BoolArray, FloatArray, IntArray
+from skarlo.core import BoolArray, Field, FloatArray, IntArray, Progress, Steps, several
 
 from . import oddities
 from .account import Answered, Read

@@ -10,9 +10,7 @@ import numpy as np
 import polars as pl
 from scipy.special import chdtrc
 
-from skarlo.core import several, shown, telling
-from skarlo.core.findings import counted_rows, finding
-from skarlo.core.values import BoolArray, Finding, FloatArray, IntArray
+from skarlo.core import BoolArray, Finding, FloatArray, IntArray, association, counted_rows, finding, several, shown
 
 from .columns import codes_of
 from .fields import FieldSummary, is_date
@@ -140,7 +138,7 @@ def _ids(r: Rows) -> list[Finding]:
     some = np.random.Generator(np.random.PCG64(1)).choice(len(r.ids), min(len(r.ids), ENOUGH_IDS), replace=False)
     ids, actual = r.ids.gather(some), r.actual[some]
     number = ids.str.extract(r"(\d+)\D*$", 1).cast(pl.Float64, strict=False)
-    known = telling.ordered(number.fill_null(float("nan")).to_numpy(), actual, len(r.classes))
+    known = association.ordered(number.fill_null(float("nan")).to_numpy(), actual, len(r.classes))
     areas = [known.area(k) for k in range(len(r.classes))]
     if max((a for a in areas if a is not None), default=0.0) > 0.95:
         message = "the numbers in the ids put the classes in order: was the id given after the class was known?"
@@ -148,8 +146,8 @@ def _ids(r: Rows) -> list[Finding]:
     prefix = ids.str.extract(r"^(\D+)", 1).fill_null("")
     kinds = sorted(prefix.unique().to_list())
     if 2 <= len(kinds) <= 50:
-        table = telling.contingency(codes_of(prefix, kinds), len(kinds), actual, len(r.classes))
-        if telling.told(table).share > 0.5:
+        table = association.contingency(codes_of(prefix, kinds), len(kinds), actual, len(r.classes))
+        if association.told(table).share > 0.5:
             message = "the letters the ids begin with tell the class"
             return [finding("warning", "ids_carry_class", message, **where)]
     return []

@@ -20,7 +20,7 @@ from typing import IO, cast
 import numpy as np
 import polars as pl
 
-from skarlo.core.values import FloatArray
+from skarlo.core import FloatArray
 
 from .problems import InputError, refuse
 

@@ -21,8 +21,7 @@ from pydantic import (
     model_validator,
 )
 
-from skarlo.core.own import MEASURES
-from skarlo.core.rules import PARAMETERS
+from skarlo.core import MEASURES, RULE_PARAMETERS
 
 from .problems import InputError, Problem, refuse
 
@@ -140,12 +139,12 @@ class RuleSpec(_Part):
         given = {
             k for k in ("false_positive", "false_negative", "value", "share", "rows") if getattr(self, k) is not None
         }
-        wanted = set(PARAMETERS[self.rule])
+        wanted = set(RULE_PARAMETERS[self.rule])
         if self.rule == "flag_at_most":
             if len(given) != 1 or not given <= wanted:
                 raise ValueError("flag_at_most takes exactly one of share and rows")
         elif given != wanted:
-            raise ValueError(f"{self.rule} takes " + (" and ".join(PARAMETERS[self.rule]) or "no parameter"))
+            raise ValueError(f"{self.rule} takes " + (" and ".join(RULE_PARAMETERS[self.rule]) or "no parameter"))
         return self
 
     def parameters(self) -> dict[str, float]:

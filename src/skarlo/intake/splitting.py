@@ -7,7 +7,7 @@ import hashlib
 import numpy as np
 import polars as pl
 
-from skarlo.core.values import BoolArray, IntArray
+from skarlo.core import BoolArray, IntArray
 
 from .fields import is_date
 from .problems import refuse

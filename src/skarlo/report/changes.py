@@ -8,8 +8,7 @@ import matplotlib as mpl
 from markupsafe import Markup
 from matplotlib.figure import Figure
 
-from skarlo.core import Results
-from skarlo.core.changes import Changes
+from skarlo.core import Changes, Results
 
 from .figures import INK, RULE, SOFT, STYLE, as_svg
 from .render import content_policy, style_sheet, templates

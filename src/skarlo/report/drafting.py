@@ -8,11 +8,20 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from skarlo.core import Results, as_set, count, mcnemar_midp, several, shown, with_interval
-from skarlo.core.definitions import METRICS
-from skarlo.core.results import Lead
-from skarlo.core.shown import named
-from skarlo.core.unfold import class_names, outcomes_of
+from skarlo.core import (
+    METRICS,
+    Lead,
+    Results,
+    as_set,
+    class_names,
+    count,
+    mcnemar_midp,
+    named,
+    outcomes_of,
+    several,
+    shown,
+    with_interval,
+)
 
 from .scope import Scope, Shown, baselines, candidates
 

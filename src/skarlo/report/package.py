@@ -15,11 +15,7 @@ from typing import Any
 from sqlmodel import Session, col, select
 
 from skarlo import core
-from skarlo.core import as_set
-from skarlo.core.findings import OF_CUTOFFS
-from skarlo.core.prepared import told_of
-from skarlo.core.shown import listed
-from skarlo.core.values import Finding
+from skarlo.core import CUTOFF_FINDINGS, Finding, as_set, listed, told_of
 from skarlo.studies import words
 from skarlo.studies.catalog import candidates_of, study_of
 from skarlo.studies.evaluating import Asked, Evaluator
@@ -170,7 +166,7 @@ def build(evaluator: Evaluator, draft: Draft) -> dict[str, Any]:
 def _findings(draft: Draft, kept: core.Results, results: _Results) -> list[Finding]:
     """What was noticed in the results that are shown; of cutoffs only those that stand in an exhibit or the decision,
     each with its number."""
-    out = [f for found in results.found or [kept] for f in found["findings"] if f["code"] not in OF_CUTOFFS]
+    out = [f for found in results.found or [kept] for f in found["findings"] if f["code"] not in CUTOFF_FINDINGS]
     own = {c.position: c.name for c in draft.candidates}
     for e in draft.exhibits:
         out += _of_cutoffs(results.found[results.at(e.asked)], [own[p] for p in e.scope.show if p in own])
@@ -184,7 +180,7 @@ def _of_cutoffs(results: core.Results, names: Sequence[str]) -> list[Finding]:
     out: list[Finding] = []
     for f in results["findings"]:
         name = f["where"].get("candidate")
-        if f["code"] in OF_CUTOFFS and name in names:
+        if f["code"] in CUTOFF_FINDINGS and name in names:
             cutoff = cutoffs[str(name)]
             value = None if cutoff is None else cutoff["value"]
             said = f["message"] if value is None else f["message"].replace(

@@ -12,10 +12,19 @@ from typing import Any
 import jinja2
 from markupsafe import Markup
 
-from skarlo.core import Metric, as_set, count, shown, with_interval
-from skarlo.core.definitions import HEADLINE, HEADLINE_MANY, METRICS
-from skarlo.core.shown import p_shown
-from skarlo.core.unfold import class_names, gate_sentence
+from skarlo.core import (
+    HEADLINE,
+    HEADLINE_MANY,
+    METRICS,
+    Metric,
+    as_set,
+    class_names,
+    count,
+    gate_sentence,
+    p_shown,
+    shown,
+    with_interval,
+)
 
 from . import drafting
 from .markdown import to_html

@@ -6,8 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from skarlo.core import Results
-from skarlo.core.results import CandidateResult, SplitResult
+from skarlo.core import CandidateResult, Results, SplitResult
 from skarlo.studies.records import CandidateRecord
 
 VIEWS = ("roster", "matrix", "curves", "cutoff")

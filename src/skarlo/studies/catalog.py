@@ -11,8 +11,7 @@ from typing import Any
 from sqlalchemy.dialects.sqlite import insert
 from sqlmodel import Session, col, func, select
 
-from skarlo.core import Cutoff
-from skarlo.core.steps import Progress
+from skarlo.core import Cutoff, Progress
 from skarlo.intake import Files, InputError, Problem, Source, StudySpec, parse_spec, read_study
 
 from .accounts import note

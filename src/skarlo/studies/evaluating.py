@@ -19,9 +19,7 @@ from sqlmodel import Session
 from typing_extensions import TypedDict
 
 from skarlo import core
-from skarlo.core.evaluate import environment
-from skarlo.core.results import HoldoutResult
-from skarlo.core.steps import Progress
+from skarlo.core import HoldoutResult, Progress, environment
 from skarlo.intake import Files, Read, StudySpec, read_study
 from skarlo.intake.write import as_json
 

@@ -10,7 +10,7 @@ from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
-from skarlo.core.steps import Progress
+from skarlo.core import Progress
 
 State = Literal["running", "done", "failed", "stopped"]
 MOST = 200  # jobs remembered

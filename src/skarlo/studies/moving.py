@@ -16,7 +16,7 @@ import tomli_w
 from sqlmodel import Session
 
 from skarlo import core
-from skarlo.core.steps import Progress
+from skarlo.core import Progress
 from skarlo.intake import InputError, Problem, Source, StudySpec, parse_spec
 from skarlo.intake.holdout import SPLIT
 from skarlo.intake.load import load

@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlmodel import Session, col, select
 
-from skarlo.core.steps import Progress
+from skarlo.core import Progress
 from skarlo.intake import read_study
 
 from .accounts import note

@@ -10,7 +10,7 @@ from typing import NotRequired
 from sqlmodel import Session, select
 from typing_extensions import TypedDict
 
-from skarlo.core.values import Finding
+from skarlo.core import Finding
 
 from .accounts import note
 from .records import User, WordRecord, now

@@ -7,8 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, RootModel
 
-from skarlo.core import Results, Unfolded
-from skarlo.core.results import HoldoutResult
+from skarlo.core import HoldoutResult, Results, Unfolded
 from skarlo.intake.account import Account
 from skarlo.intake.guess import Guess
 from skarlo.studies.records import ROLES

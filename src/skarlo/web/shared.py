@@ -16,7 +16,7 @@ from flask_openapi3 import APIBlueprint
 from pydantic import BaseModel
 
 from skarlo import core
-from skarlo.core.steps import Progress
+from skarlo.core import Progress
 from skarlo.intake import Read
 from skarlo.intake.write import as_json
 from skarlo.studies.evaluating import Asked, Evaluator, Facts

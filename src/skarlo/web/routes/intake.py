@@ -8,7 +8,7 @@ import polars as pl
 from flask import Response, current_app, request, send_file
 from flask_openapi3 import Tag
 
-from skarlo.core.steps import Progress, Steps
+from skarlo.core import Progress, Steps
 from skarlo.intake import Source
 from skarlo.intake.joining import Match, match
 from skarlo.intake.read import as_text, read_pieces

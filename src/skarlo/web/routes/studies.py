@@ -11,10 +11,7 @@ from flask_openapi3 import Tag
 from sqlmodel import Session
 
 from skarlo import core
-from skarlo.core import Cutoff, unfold
-from skarlo.core.definitions import HEADLINE, HEADLINE_MANY, MANY_CLASSES, METRICS, TWO_CLASSES
-from skarlo.core.prepared import told_of
-from skarlo.core.steps import Progress
+from skarlo.core import HEADLINE, HEADLINE_MANY, MANY_CLASSES, METRICS, TWO_CLASSES, Cutoff, Progress, told_of, unfold
 from skarlo.intake import Source
 from skarlo.intake.columns_seen import describe
 from skarlo.intake.guess import guess

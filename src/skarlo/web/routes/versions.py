@@ -8,7 +8,7 @@ from flask import Response, request
 from flask_openapi3 import Tag
 from pydantic import ValidationError
 
-from skarlo.core.steps import Progress
+from skarlo.core import Progress
 from skarlo.intake import InputError, Problem
 from skarlo.intake.spec import read_toml
 from skarlo.studies import catalog, deleting, versions

@@ -1,0 +1,1 @@
+"""One thing against another: candidates, slices, what is quoted."""

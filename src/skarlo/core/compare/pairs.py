@@ -1,0 +1,196 @@
+"""Candidates against each other and against the baselines, and which of them the data cannot separate from the best."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass
+from functools import cached_property, partial
+from itertools import combinations
+
+import numpy as np
+
+from ..counting.answers import Answers
+from ..metrics import panel
+from ..metrics.panel import Reading
+from ..metrics.trust import DIFFERENCE, mark_difference
+from ..number import BoolArray, Difference, Metric
+from ..once import Once
+from ..results import Lead, PairResult
+from ..stats import tests
+from ..stats.tests import Compared
+from . import paired
+from .more_rows import Standing, clearing
+
+Told = Compared | str  # a difference, or why there is none
+
+
+@dataclass(frozen=True)
+class Entrant:
+    """A candidate on the reported split: all its rows, those it is judged on, and its numbers there.
+
+    key : what it is called where values are kept; its name if left out
+    """
+
+    name: str
+    whole: Answers
+    left_out: bool
+    metrics: dict[str, Metric]
+    reading: Reading
+    key: Hashable = None
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two candidates on the rows that they share."""
+
+    a: Entrant
+    b: Entrant
+
+    @cached_property
+    def answers(self) -> tuple[Answers, Answers]:
+        """On the rows that neither leaves out."""
+        if not (self.a.left_out or self.b.left_out):
+            return self.a.whole, self.b.whole
+        a, b = (e.whole.answered if e.left_out else None for e in (self.a, self.b))
+        return self._on(b if a is None else a if b is None else a & b)
+
+    @cached_property
+    def scores(self) -> tuple[Answers, Answers]:
+        """On the rows that both answered."""
+        return self._on(self.a.whole.answered & self.b.whole.answered)
+
+    def _on(self, keep: BoolArray | None) -> tuple[Answers, Answers]:
+        if keep is None or keep.all():
+            return self.a.whole, self.b.whole
+        return _only(self.a.whole, keep), _only(self.b.whole, keep)
+
+    def difference(self, name: str) -> Told:
+        """One metric's paired difference, a less b."""
+        for one in (self.a, self.b):
+            value = one.metrics[name]
+            if value["value"] is None:
+                return f"{one.name}: {value['why']}"
+        reading = self.a.reading
+        first, second = self.scores if reading.over_answered(name) else self.answers
+        values = self.a.metrics[name]["value"], self.b.metrics[name]["value"]
+        if len(first.actual) < len(self.a.whole.actual):
+            values = panel.value(name, first, reading), panel.value(name, second, self.b.reading)
+        if values[0] is None or values[1] is None:
+            return "on the rows that both answered it is not defined"
+        positive = 0 if reading.positive is None else reading.positive
+        return paired.compare(name, first, second, (values[0], values[1]), positive, reading.own_named(name))
+
+
+def _only(a: Answers, keep: BoolArray) -> Answers:
+    """Some of the rows; where these are all the answered ones, what is known of them is shared."""
+    return a.with_answer if np.array_equal(keep, a.answered) else a.take(keep)
+
+
+def _differences(pair: Pair, names: Sequence[str], once: Once) -> dict[str, Told]:
+    """All differences of a pair; those that no cutoff changes are made once."""
+    key = ("difference", pair.a.key or pair.a.name, pair.b.key or pair.b.name)
+    return {
+        name: pair.difference(name) if pair.a.reading.needs_class(name)
+        else once.get((*key, name), partial(pair.difference, name))
+        for name in names
+    }  # fmt: skip
+
+
+def pairs(
+    entrants: Sequence[Entrant], split: str, confidence: float, names: Sequence[str] | None = None,
+    once: Once | None = None,
+) -> list[PairResult]:  # fmt: skip
+    """All pairs in study order, first minus second, each metric's p-values adjusted together.
+
+    names : the metrics wanted; all of them where left out
+    once : where differences that no cutoff changes are kept
+    """
+    if not entrants:
+        return []
+    names, once = entrants[0].reading.metrics if names is None else names, once or Once()
+    chosen = [Pair(a, b) for a, b in combinations(entrants, 2)]
+    out: list[PairResult] = [
+        {"a": p.a.name, "b": p.b.name, "split": split, "rows": len(p.answers[0].actual), "metrics": {}} for p in chosen
+    ]
+    found = [_differences(pair, names, once) for pair in chosen]
+    for name in names:
+        family = tests.family([told[name] for told in found], confidence)
+        for entry, d, pair in zip(out, family, chosen, strict=True):
+            marked = mark_difference(name, d, DIFFERENCE)
+            reading = pair.a.reading
+            rows = pair.scores if reading.over_answered(name) else pair.answers
+            entry["metrics"][name] = _with_more_rows(marked, name, rows[0], reading)
+    return out
+
+
+def _with_more_rows(d: Difference, name: str, a: Answers, reading: Reading) -> Difference:
+    """The same, with about how many more rows would tell the two apart where these rows do not."""
+    gap, low, high = d["difference"], d.get("low_adjusted"), d.get("high_adjusted")
+    if not gap or low is None or high is None:
+        return d
+    found = clearing(abs(gap), gap - low if gap > 0 else high - gap, standing(a, reading), name)
+    return d if found is None else {**d, "more_rows": found}
+
+
+def standing(a: Answers, reading: Reading) -> Standing:
+    """The rows that a number rests on, as `more_rows` takes them."""
+    n = len(a.actual)
+    if reading.positive is None:
+        return Standing(n)
+    positives = int((a.actual == reading.positive).sum())
+    named = (reading.classes[1 - reading.positive], reading.classes[reading.positive])
+    return Standing(n, (n - positives, positives), named)
+
+
+def against_baselines(
+    entrants: Sequence[Entrant], baselines: Sequence[Entrant], confidence: float, once: Once | None = None
+) -> dict[str, dict[str, dict[str, Difference]]]:
+    """Each candidate minus each baseline, adjusted over the candidates."""
+    out: dict[str, dict[str, dict[str, Difference]]] = {e.name: {b.name: {} for b in baselines} for e in entrants}
+    once = once or Once()
+    for baseline in baselines:
+        names = baseline.reading.metrics
+        found = [_differences(Pair(e, baseline), names, once) for e in entrants]
+        for name in names:
+            family = tests.family([told[name] for told in found], confidence)
+            for e, d in zip(entrants, family, strict=True):
+                out[e.name][baseline.name][name] = mark_difference(name, d, DIFFERENCE)
+    return out
+
+
+def best(
+    entrants: Sequence[Entrant], found: list[PairResult], confidence: float, names: Sequence[str] | None = None
+) -> dict[str, Lead]:
+    """For each metric of the pairs who leads, and whom the data cannot separate from the best.
+
+    A candidate that no test compares with the leader is named apart from those: nothing is known of it.
+    Hsu 1984, Ann. Stat. 12:1136; Edwards and Hsu 1983, J. Am. Stat. Assoc. 78:965.
+    """
+    out: dict[str, Lead] = {}
+    if not entrants:
+        return out
+    for name in entrants[0].reading.metrics if names is None else names:
+        sign = entrants[0].reading.improves(name)
+        ranked = {
+            e.name: v for e in entrants
+            if (v := e.metrics[name]["value"]) is not None and not e.metrics[name].get("thin")
+        }  # fmt: skip
+        if sign == 0 or not ranked:
+            continue
+        leader = max(ranked, key=lambda n: sign * ranked[n])
+        apart, tested = set(), {leader}
+        for pair in found:
+            d = pair["metrics"][name]
+            p, gap = d.get("p"), d["difference"]
+            if p is None or gap is None or pair["a"] not in ranked or pair["b"] not in ranked:
+                continue
+            if leader in (pair["a"], pair["b"]):
+                tested |= {pair["a"], pair["b"]}
+            if gap and min(1.0, (len(ranked) - 1) * p / 2) <= 1 - confidence:
+                apart.add(pair["b"] if sign * gap > 0 else pair["a"])
+        left = [n for n in ranked if n != leader and n not in apart]
+        out[name] = {
+            "leader": leader, "not_separated": [n for n in left if n in tested],
+            "not_tested": [n for n in left if n not in tested],
+        }  # fmt: skip
+    return out

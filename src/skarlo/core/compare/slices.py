@@ -1,0 +1,249 @@
+"""Slices: rows that share the values of some fields, measured, and compared with the other rows of the split."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property, partial
+
+import numpy as np
+
+from ..counting import table
+from ..counting.answers import Answers
+from ..counting.table import Table
+from ..metrics import counts
+from ..metrics.panel import Reading, in_order, of_counts, of_scores
+from ..metrics.trust import SLICE, mark_difference
+from ..number import BoolArray, Difference, IntArray, Metric, absent
+from ..once import Once
+from ..results import SliceResult
+from ..stats import tests
+from ..stats.tests import Compared
+from ..study import Field
+from .rest import Part, against_rest, rates_each
+
+Codes = Mapping[str, IntArray]
+Counted = tuple[IntArray, IntArray]
+
+
+JOINT = 1 << 20  # cells of all fields together, up to which one count of the rows serves every list of fields
+
+
+@dataclass(frozen=True)
+class Slice:
+    """What is told of a slice, and its rows."""
+
+    told: SliceResult
+    part: Part
+
+
+def sliced(
+    a: Answers, lists: Sequence[tuple[Field, ...]], rows: BoolArray, reading: Reading, rest: bool = True,
+    once: Once | None = None,
+) -> list[Slice]:  # fmt: skip
+    """All slices of each list of fields.
+
+    Parameters
+    ----------
+    a : the candidate on the split's rows that it is judged on
+    lists : what to slice by; `rows` picks from the fields' codes those rows of the hold-out
+    rest : whether each slice is compared with the other rows
+    once : where what no cutoff changes of these slices is kept
+    """
+    whole = bool(rows.all())
+    codes = {f.name: f.codes if whole else f.codes[rows] for fields in lists for f in fields}
+    counted = _counted(a, lists, codes)
+    once = once or Once()
+    return [
+        found
+        for i, fields in enumerate(lists)
+        for found in _of_list(a, fields, codes, None if counted is None else counted[i], reading, rest, once)
+    ]
+
+
+def _of_list(
+    a: Answers, fields: tuple[Field, ...], codes: Codes, counted: Counted | None, reading: Reading, rest: bool,
+    once: Once,
+) -> list[Slice]:  # fmt: skip
+    names = tuple(f.name for f in fields)
+    members = once.get(("members", names), lambda: Members(fields, codes, len(a.actual)))
+    found = members.found if counted is None else counted[0]
+    known: list[Known | None] = [None] * len(found)
+    if counted is not None:
+        known = _known(counted[1], a, reading, rest)
+    out: list[Slice] = []
+    families: list[dict[str, Compared | str] | None] = []
+    for i, code in enumerate(found.tolist()):
+        told = known[i]
+        part = Part(a, partial(members.of, i), None if told is None else table.of_cells(told.cells, a.classes))
+        by, left = {}, code
+        for f in reversed(fields):
+            left, at = divmod(left, len(f.values))
+            by[f.name] = f.values[at]
+        scores = partial(once.get, (names, code), partial(_of_scores, part, reading, rest))
+        entry, compared = _slice(a, part, told, reading, rest, scores)
+        out.append(Slice({"by": dict(reversed(list(by.items()))), **entry}, part))  # type: ignore[typeddict-item]
+        families.append(compared)
+    if rest:
+        _adjust([s.told for s in out], families, reading.settings.confidence)
+    return out
+
+
+@dataclass(frozen=True)
+class OfScores:
+    """What no cutoff changes of a slice: the metrics of its scores, and how they compare with those of the rest."""
+
+    metrics: dict[str, Metric]
+    rest: dict[str, Compared | str]
+
+
+def _of_scores(part: Part, reading: Reading, rest: bool) -> OfScores:
+    found = of_scores(part.rows, reading)
+    return OfScores(found, against_rest(part, part.others(), found, reading) if rest else {})
+
+
+class Members:
+    """Which rows stand in each slice of a list of fields: put in order only when a number asks for rows."""
+
+    def __init__(self, fields: tuple[Field, ...], codes: Codes, n: int) -> None:
+        self.fields, self.codes, self.n = fields, codes, n
+
+    @cached_property
+    def _placed(self) -> tuple[IntArray, IntArray]:
+        code = np.zeros(self.n, dtype=np.int64)
+        for f in self.fields:
+            code = code * len(f.values) + self.codes[f.name]
+        found, place = np.unique(code, return_inverse=True)
+        return found, place
+
+    @property
+    def found(self) -> IntArray:
+        """The joint codes that rows bear, ascending."""
+        return self._placed[0]
+
+    @cached_property
+    def _ordered(self) -> tuple[IntArray, IntArray]:
+        found, place = self._placed
+        place = place.astype(np.uint16 if len(found) <= 2**16 else np.int64)  # few codes are put in order by digits
+        ends = np.cumsum(np.bincount(place, minlength=len(found)))
+        return np.argsort(place, kind="stable"), ends
+
+    def of(self, i: int) -> IntArray:
+        """The rows of the i-th slice."""
+        order, ends = self._ordered
+        return order[(ends[i - 1] if i else 0) : ends[i]]
+
+
+def _counted(a: Answers, lists: Sequence[tuple[Field, ...]], codes: Codes) -> list[Counted] | None:
+    """For each list the joint codes that rows bear and their matrices; None where weights or groups make more of them.
+
+    The rows are counted once over all fields together, where that is not too many cells, and summed for each list.
+    """
+    if a.predicted is None or a.designed:
+        return None
+    none_column = a.none_counts and not a.all_answered
+    fields = {f.name: len(f.values) for one in lists for f in one}
+    shape = (a.classes, a.classes + (1 if none_column else 0))
+    if math.prod((*fields.values(), *shape)) > JOINT:
+        return [c for one in lists for c in _counted_apart(a, one, codes, none_column)]
+    together = table.make_each(
+        a.actual, a.predicted, a.classes, [(codes[f], k) for f, k in fields.items()], none_column
+    )
+    cells = together.reshape(*fields.values(), *shape)
+    out = []
+    for one in lists:
+        axes = [list(fields).index(f.name) for f in one]
+        others = tuple(i for i in range(len(fields)) if i not in axes)
+        kept = sorted(axes)
+        summed = cells.sum(axis=others).transpose(*(kept.index(i) for i in axes), -2, -1).reshape(-1, *shape)
+        found = np.flatnonzero(summed.any(axis=(1, 2)))
+        out.append((found, summed[found]))
+    return out
+
+
+def _counted_apart(a: Answers, one: tuple[Field, ...], codes: Codes, none_column: bool) -> list[Counted]:
+    """The same for one list alone, by the codes that rows bear."""
+    assert a.predicted is not None
+    members = Members((*one,), codes, len(a.actual))
+    found, place = members._placed
+    cells = table.make_each(a.actual, a.predicted, a.classes, [(place, len(found))], none_column)
+    return [(found, cells)]
+
+
+def _known(cells: IntArray, a: Answers, reading: Reading, rest: bool) -> list[Known | None]:
+    """What the counts alone tell of each slice, all at once."""
+    metrics_each: Sequence[dict[str, Metric] | None] = [None] * len(cells)
+    if reading.positive is not None:
+        metrics_each = counts.count_metrics_each(cells, reading.positive, reading.settings.sampling, reading.names)
+    rates: Sequence[dict[str, Compared | str]] = [{}] * len(cells)
+    if rest:
+        rates = rates_each(cells, 0 if reading.positive is None else reading.positive)
+    return [Known(*of_slice) for of_slice in zip(cells, metrics_each, rates, strict=True)]
+
+
+@dataclass(frozen=True)
+class Known:
+    """What the counts tell of a slice: its matrix, its count metrics, its rates against those of the rest."""
+
+    cells: IntArray
+    metrics: dict[str, Metric] | None
+    rates: dict[str, Compared | str]
+
+
+def _slice(
+    a: Answers, part: Part, known: Known | None, reading: Reading, rest: bool, scores: Callable[[], OfScores]
+) -> tuple[dict[str, object], dict[str, Compared | str] | None]:
+    k = a.classes
+    if known is not None and part.table is not None:
+        by_class = known.cells.sum(axis=1)
+        unanswered, weighted = int(known.cells[:, k:].sum()), int(by_class.sum())
+    else:
+        s = part.rows
+        by_class, unanswered = np.bincount(s.actual, minlength=k), int((~s.answered).sum())
+        weighted = int((s.weight > 0).sum()) if s.weight is not None else len(s.actual)
+    t = part.table
+    entry: dict[str, object] = {
+        "rows": int(by_class.sum()),
+        "actual": {c: int(by_class[i]) for i, c in enumerate(reading.classes)},
+        "no_answer": unanswered,
+        "matrix": None if t is None else t.cells.tolist(),
+        "metrics": {},
+        "rest": {},
+    }
+    if weighted < reading.settings.min_slice:
+        why = f"the slice has fewer than {reading.settings.min_slice} rows"
+        entry["metrics"] = {name: absent(why) for name in reading.metrics}
+        return entry, None
+    read, compared = scores().metrics, scores().rest
+    bare = known is not None and t is not None and not any(reading.needs_class(m.name) for m in reading.own)
+    counted = of_counts(_bare(a, t) if bare and t is not None else part.rows, reading,
+                        None if known is None else known.metrics)  # fmt: skip
+    entry["metrics"] = in_order(counted | read, reading)
+    if not rest:
+        return entry, None
+    others = None
+    if known is not None and a.table is not None:
+        others = table.of_cells(_padded(a.table.cells, known.cells.shape[1]) - known.cells, k)
+    rates = None if known is None else known.rates
+    both = against_rest(part, part.others(others), counted, reading, rates) | compared
+    return entry, {name: both[name] for name in reading.metrics if name in both}
+
+
+def _bare(a: Answers, counted: Table) -> Answers:
+    """Answers of classes only, of which their matrix is all that any number reads."""
+    return replace(a.take(np.zeros(0, dtype=np.int64)), counted=counted)
+
+
+def _padded(cells: IntArray, width: int) -> IntArray:
+    return cells if cells.shape[1] == width else np.pad(cells, ((0, 0), (0, width - cells.shape[1])))
+
+
+def _adjust(out: list[SliceResult], families: list[dict[str, Compared | str] | None], confidence: float) -> None:
+    """Holm over the listed slices of one field list and one metric; small slices are not among them."""
+    names = next((list(f) for f in families if f is not None), [])
+    listed = [(entry, f) for entry, f in zip(out, families, strict=True) if f is not None]
+    for name in names:
+        differences: list[Difference] = tests.family([f[name] for _, f in listed], confidence)
+        for (entry, _), d in zip(listed, differences, strict=True):
+            entry["rest"][name] = mark_difference(name, d, SLICE)

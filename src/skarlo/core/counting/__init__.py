@@ -1,0 +1,1 @@
+"""Rows become counts, once."""

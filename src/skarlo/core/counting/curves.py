@@ -1,0 +1,104 @@
+"""Curves as they are drawn: every point, or so few that no dropped one lies off the drawn line."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from ..number import FloatArray, IntArray
+from .tally import Tally
+
+Curve = dict[str, FloatArray]
+MANY = 10_000  # points from which on near neighbours are dropped before the exact thinning
+
+
+def roc_curve(t: Tally) -> Curve:
+    """The exact ROC curve from (0, 0), whose cutoff is absent (NaN), to (1, 1): one point a distinct score."""
+    return {
+        "fpr": np.concatenate(([0.0], t.fp[::-1] / t.negatives)),
+        "tpr": np.concatenate(([0.0], t.tp[::-1] / t.positives)),
+        "cutoff": np.concatenate(([np.nan], t.score[::-1])),
+    }
+
+
+def pr_curve(t: Tally) -> Curve:
+    """Precision and recall at each distinct score, from the highest down; no point is invented."""
+    tp, fp = t.tp[::-1], t.fp[::-1]
+    at = tp + fp > 0
+    return {
+        "recall": (tp / t.positives)[at],
+        "precision": tp[at] / (tp + fp)[at],
+        "cutoff": t.score[::-1][at],
+    }
+
+
+def gain_curve(t: Tally) -> Curve:
+    """Recall and lift against the share of rows flagged, from flagging nothing (no lift there) to flagging all."""
+    tp, fp = t.tp[::-1], t.fp[::-1]
+    flagged, recall = (tp + fp) / t.rows, tp / t.positives
+    at = flagged > 0
+    return {
+        "flagged_share": np.concatenate(([0.0], flagged[at])),
+        "recall": np.concatenate(([0.0], recall[at])),
+        "lift": np.concatenate(([np.nan], recall[at] / flagged[at])),
+        "cutoff": np.concatenate(([np.nan], t.score[::-1][at])),
+    }
+
+
+def listed(curve: Curve, kept: IntArray | slice = slice(None)) -> dict[str, list[float | None]]:
+    """The points as they are written: absent numbers are None."""
+    return {name: [None if math.isnan(x) else x for x in values[kept].tolist()] for name, values in curve.items()}
+
+
+def thinned(curve: Curve) -> IntArray:
+    """Indexes of the points to draw; a curve's first two series are its axes."""
+    x, y = list(curve.values())[:2]
+    return keep(x, y)
+
+
+def keep(x: FloatArray, y: FloatArray, tolerance: float = 1e-4) -> IntArray:
+    """Indexes of the points to draw (Douglas and Peucker 1973), first and last always among them.
+
+    x, y : float64, shape (n,). The distance is that to the drawn segment, in the units of the axes.
+
+    Of many points, first those go that lie within a quarter of the tolerance along the curve of one that stays; the
+    exact thinning of the others then has three quarters left.
+    """
+    n = len(x)
+    if n <= 2:
+        return np.arange(n)
+    if n > MANY:
+        along = np.concatenate(([0.0], np.cumsum(np.abs(np.diff(x)) + np.abs(np.diff(y)))))
+        cell = np.floor(along / (tolerance / 4))
+        few = np.flatnonzero(np.concatenate(([True], cell[1:] != cell[:-1])))
+        few = few if few[-1] == n - 1 else np.append(few, n - 1)
+        return few[_exact(x[few], y[few], tolerance * 3 / 4)]
+    return _exact(x, y, tolerance)
+
+
+def _exact(x: FloatArray, y: FloatArray, tolerance: float) -> IntArray:
+    n = len(x)
+    kept = np.zeros(n, dtype=bool)
+    kept[[0, n - 1]] = True
+    spans = [(0, n - 1)]
+    while spans:
+        i, j = spans.pop()
+        if j - i < 2:
+            continue
+        far = _distance(x[i + 1 : j], y[i + 1 : j], x[i], y[i], x[j], y[j])
+        at = int(np.argmax(far))
+        if far[at] > tolerance:
+            m = i + 1 + at
+            kept[m] = True
+            spans += [(i, m), (m, j)]
+    return np.flatnonzero(kept)
+
+
+def _distance(x: FloatArray, y: FloatArray, x0: float, y0: float, x1: float, y1: float) -> FloatArray:
+    dx, dy = x1 - x0, y1 - y0
+    length = dx * dx + dy * dy
+    if length == 0.0:
+        return np.hypot(x - x0, y - y0)
+    along = np.clip(((x - x0) * dx + (y - y0) * dy) / length, 0.0, 1.0)
+    return np.hypot(x - x0 - along * dx, y - y0 - along * dy)

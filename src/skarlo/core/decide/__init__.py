@@ -1,0 +1,1 @@
+"""What follows from the numbers: cutoffs, net benefit, recalibration, gates."""

@@ -1,0 +1,1 @@
+"""Small languages of our own."""

@@ -1,0 +1,1 @@
+"""What each number is, with its interval."""

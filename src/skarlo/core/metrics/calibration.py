@@ -1,0 +1,320 @@
+"""Of the rows given 0.7, did 70 % happen? Bins, gaps, the monotone fit, a test, the logistic fit as metrics."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from scipy.special import ndtr
+
+from ..counting.answers import Answers
+from ..counting.table import Sampling
+from ..counting.tally import Tally, at_ranks, blocks
+from ..number import FloatArray, IntArray, Metric, absent, bounded, clean, measured, point, total
+from ..stats import intervals
+from ..stats.draws import NO_DRAW, ends, generator, resampled
+from .logistic import expit, fit_on, logit, no_fit
+from .losses import moments
+
+# From this variance on a sum of Bernoulli draws is taken as normal; under it, beyond this many rows, as Poisson.
+NORMAL, MANY = 9.0, 2000
+
+
+def width_bins(score: FloatArray, bins: int) -> IntArray:
+    """The equal-width bin of each score: min(floor(score x bins), bins - 1), the product in float64."""
+    return np.minimum(np.floor(score * bins).astype(np.int64), bins - 1)
+
+
+def width_edges(score: FloatArray, bins: int) -> IntArray:
+    """Where each equal-width bin begins among ascending scores, and last their number: shape (bins + 1,)."""
+    count = np.zeros(bins, dtype=np.int64)
+    for at in blocks(len(score)):
+        count += np.bincount(width_bins(score[at], bins), minlength=bins)
+    return np.concatenate(([0], np.cumsum(count)))
+
+
+def mass_edges(rows: tuple[IntArray, ...], bins: int) -> IntArray:
+    """The same for equal-mass bins, from the rows at each distinct score (the counts are added up).
+
+    A cut at rank ceil(k n / bins), k = 1 … bins - 1, moves up to the end of its tie group; coinciding cuts count once.
+    """
+    n = sum(int(r.sum()) for r in rows)
+    ranks = np.array([-(-k * n // bins) for k in range(1, bins)], dtype=np.int64)
+    return np.unique(np.concatenate(([0], at_ranks(rows, ranks) + 1, [len(rows[0])])))
+
+
+@dataclass(frozen=True)
+class _Sums:
+    """Sums over the rows of each bin, positives and negatives apart; each shape (bins,)."""
+
+    pos: FloatArray
+    neg: FloatArray
+    score_pos: FloatArray
+    score_neg: FloatArray
+    variance: FloatArray
+
+    @property
+    def rows(self) -> FloatArray:
+        return self.pos + self.neg
+
+    @property
+    def score(self) -> FloatArray:
+        """Sums of scores: what is expected of positives."""
+        return self.score_pos + self.score_neg
+
+
+def _sums(t: Tally, edges: IntArray) -> _Sums:
+    """Scores ascend, so each bin is one stretch of the tally, summed block by block."""
+    out = []
+    for i, j in pairwise(edges.tolist()):
+        parts = []
+        for at in blocks(j - i):
+            here = slice(i + at.start, i + at.stop)
+            score, pos, neg = t.score[here], t.pos[here], t.neg[here]
+            up, down = pos * score, neg * score
+            rest = (up + down) * (1.0 - score)
+            parts.append([np.add.reduce(x) for x in (pos, neg, up, down, rest)])
+        out.append(np.add.reduce(np.array(parts, dtype=np.float64).reshape(-1, 5), axis=0))
+    return _Sums(*np.ascontiguousarray(np.array(out).T))
+
+
+def _gaps(sums: _Sums) -> tuple[FloatArray, FloatArray]:
+    """Mean score and observed share of each bin; NaN where a bin is empty."""
+    n = sums.rows
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.where(n > 0, sums.score / n, np.nan), np.where(n > 0, sums.pos / n, np.nan)
+
+
+def ece(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Metric:
+    """Expected calibration error over equal-width bins.
+
+    Marks: `expected_if_calibrated`, what chance alone gives; `p_calibrated`, how often scores that are true
+    probabilities give as much (Bröcker and Smith 2007, Weather Forecast. 22:651).
+    """
+    edges = width_edges(t.score, bins)
+    sums = _sums(t, edges)
+    cells, scores = np.concatenate((sums.pos, sums.neg)), np.concatenate((sums.score_pos, sums.score_neg))
+    n, value = total(cells), _ece_of(sums)
+    expected = math.sqrt(2.0 / math.pi) * total(np.sqrt(sums.variance)) / n
+    p = _p_calibrated(t, edges, sums, value, sampling)
+    drawn = _ece_clustered(a, t, bins, sampling) if a.group is not None else _ece_drawn(a, cells, scores, sampling)
+    if not len(drawn):
+        return point(value, NO_DRAW)
+    low, high = ends(drawn, sampling.confidence)
+    shift = float(np.add.reduce(drawn)) / len(drawn) - value
+    low = 0.0 if p > 1.0 - sampling.confidence else max(0.0, low - 2.0 * shift)
+    metric = measured(value, *bounded(value, low, high, 0.0, 1.0), "bootstrap_shifted" + a.suffix)
+    metric["expected_if_calibrated"] = clean(expected)
+    metric["p_calibrated"] = p
+    return metric
+
+
+def ece_value(t: Tally, bins: int) -> float:
+    """The value alone."""
+    return _ece_of(_sums(t, width_edges(t.score, bins)))
+
+
+def _ece_of(sums: _Sums) -> float:
+    return total(np.abs(sums.score - sums.pos)) / total(np.concatenate((sums.pos, sums.neg)))
+
+
+def _p_calibrated(t: Tally, edges: IntArray, sums: _Sums, value: float, sampling: Sampling) -> float:
+    """Share of draws of y ~ Bernoulli(score) whose gap is at least the one observed.
+
+    The sum of a bin's draws is taken as normal where its variance is at least 9, and drawn row by row under that (as
+    Poisson beyond 2,000 rows).
+    """
+    rng = generator(sampling.seed, "calibrated", sums.pos.shape, np.concatenate((sums.pos, sums.neg)))
+    gap = np.zeros(sampling.draws)
+    for (i, j), rows, mean, variance in zip(
+        pairwise(edges.tolist()), sums.rows, sums.score, sums.variance, strict=True
+    ):
+        if rows <= 0:
+            continue
+        if variance >= NORMAL or t.pos.dtype.kind != "i":
+            drawn: FloatArray | IntArray = rng.normal(mean, math.sqrt(variance), size=sampling.draws)
+        elif rows <= MANY:
+            each = t.pos[i:j] + t.neg[i:j]
+            drawn = rng.binomial(each, t.score[i:j], size=(sampling.draws, j - i)).sum(axis=1)
+        else:
+            drawn = rng.poisson(mean, size=sampling.draws)
+        gap += np.abs(drawn - mean) / t.rows
+    return float(np.count_nonzero(gap >= value - 1e-12)) / sampling.draws
+
+
+def _ece_drawn(a: Answers, cells: FloatArray, sums: FloatArray, sampling: Sampling) -> FloatArray:
+    """The gap over redrawn counts by bin and class, each cell at its mean score."""
+    mean = np.divide(sums, cells, out=np.zeros_like(sums), where=cells > 0)
+    rng = generator(sampling.seed, "ece", cells.shape, cells)
+    n = max(1, round(_effective(a, float(cells.sum()))))
+    drawn = rng.multinomial(n, cells / cells.sum(), size=sampling.draws)
+    bins = len(cells) // 2
+    pos, neg = drawn[:, :bins], drawn[:, bins:]
+    return np.asarray(np.add.reduce(np.abs(pos * mean[:bins] + neg * mean[bins:] - pos), axis=1) / n)
+
+
+def _effective(a: Answers, n: float) -> float:
+    b = a.with_answer
+    if b.weight is None:
+        return n
+    return float(np.add.reduce(b.weight)) ** 2 / float(np.add.reduce(b.weight**2))
+
+
+def _ece_clustered(a: Answers, t: Tally, bins: int, sampling: Sampling) -> FloatArray:
+    b = a.with_answer
+    assert b.group is not None
+    _, group = np.unique(b.group, return_inverse=True)
+    groups = int(group.max()) + 1
+    score, positive = b.score, b.is_positive
+    assert score is not None
+    code = width_bins(score, bins)
+    weight = np.ones(len(score)) if b.weight is None else b.weight
+    rng = generator(sampling.seed, "ece clusters", (groups, bins), np.concatenate((t.pos, t.neg)))
+    gaps = np.bincount(group * bins + code, weights=weight * (score - positive), minlength=groups * bins)
+    whole = np.bincount(group, weights=weight, minlength=groups)
+    drawn = resampled(np.concatenate((gaps.reshape(groups, bins), whole[:, None]), axis=1), rng, sampling.draws)
+    some = drawn[:, bins] > 0
+    return np.asarray(np.add.reduce(np.abs(drawn[some, :bins]), axis=1) / drawn[some, bins])
+
+
+def mce(t: Tally, rows: tuple[IntArray, ...], bins: int) -> Metric:
+    """The largest gap between mean score and observed share over the equal-mass bins."""
+    sums = _sums(t, mass_edges(rows, bins))
+    mean, share = _gaps(sums)
+    return point(float(np.abs(mean - share)[sums.rows > 0].max()), "the largest of several gaps has no interval")
+
+
+def rows_at(a: Answers, t: Tally) -> tuple[IntArray, ...]:
+    """Rows (not weights) at each distinct score, as counts that add up."""
+    if a.weight is None:
+        return t.pos, t.neg
+    return (np.bincount(a.place, minlength=len(t.score)).astype(np.int64),)
+
+
+def isotonic(t: Tally) -> tuple[IntArray, FloatArray, FloatArray]:
+    """Least-squares monotone fit of actual on score: first index of each block, its weight and its observed share.
+
+    Pool adjacent violators, ties pooled first; neighbouring blocks of one share are one block.
+    """
+    from scipy.optimize import isotonic_regression  # slow to import
+
+    n = (t.pos + t.neg).astype(np.float64)
+    keep = n > 0
+    fit = isotonic_regression(t.pos[keep] / n[keep], weights=n[keep])
+    first = np.flatnonzero(keep)[np.asarray(fit.blocks[:-1], dtype=np.int64)]
+    weight, pos = np.add.reduceat(n, first), np.add.reduceat(t.pos, first).astype(np.float64)
+    share = pos / weight
+    new = np.concatenate(([True], share[1:] != share[:-1]))
+    start = np.flatnonzero(new)
+    weight, pos = np.add.reduceat(weight, start), np.add.reduceat(pos, start)
+    return first[start], weight, pos / weight
+
+
+def block(a: Answers, t: Tally, bins: int, sampling: Sampling) -> dict[str, Any]:
+    """Everything a reliability diagram draws, the parts of the Brier score, and Spiegelhalter's test."""
+    rows = rows_at(a, t)
+    n = float(t.rows)
+    first, weight, share = isotonic(t)
+    last = np.append(first[1:] - 1, len(t.score) - 1)
+    m = moments(a, "brier")
+    p = t.positives / n
+    fitted = total(weight * share * (1 - share)) / n
+    return {
+        "equal_width": _bins(a, t, rows, width_edges(t.score, bins), np.linspace(0.0, 1.0, bins + 1), sampling),
+        "equal_mass": _bins(a, t, rows, mass_edges(rows, bins), None, sampling),
+        "isotonic": {"from": t.score[first].tolist(), "to": t.score[last].tolist(), "observed": share.tolist()},
+        "parts": {
+            "miscalibration": clean(m.mean - fitted) if m else 0.0,
+            "discrimination": clean(p * (1 - p) - fitted),
+            "uncertainty": clean(p * (1 - p)),
+        },
+        "spiegelhalter": spiegelhalter(t),
+    }
+
+
+def _bins(
+    a: Answers, t: Tally, rows: tuple[IntArray, ...], edges: IntArray, named: FloatArray | None, sampling: Sampling
+) -> dict[str, list[Any]]:
+    """A reliability diagram's bins; `named` are the scores at their edges, else those of their rows."""
+    mean, share = _gaps(_sums(t, edges))
+    out: dict[str, list[Any]] = {
+        k: [] for k in ("low_edge", "high_edge", "rows", "mean_score", "observed", "low", "high")
+    }
+    n = float(sum(r.sum() for r in rows))
+    effective = _effective(a, n) / n if n else 1.0
+    for i, (first, end) in enumerate(pairwise(edges.tolist())):
+        count = sum(int(r[first:end].sum()) for r in rows)
+        out["low_edge"].append(float(named[i]) if named is not None else float(t.score[first]))
+        out["high_edge"].append(float(named[i + 1]) if named is not None else float(t.score[end - 1]))
+        out["rows"].append(count)
+        if not np.isfinite(mean[i]):
+            for name in ("mean_score", "observed", "low", "high"):
+                out[name].append(None)
+            continue
+        low, high = intervals.wilson_share(float(share[i]), effective * count, sampling.confidence)
+        for name, x in (("mean_score", mean[i]), ("observed", share[i]), ("low", low), ("high", high)):
+            out[name].append(clean(x))
+    return out
+
+
+def spiegelhalter(t: Tally) -> dict[str, Any]:
+    """Test that the scores are true probabilities (Spiegelhalter 1986, Stat. Med. 5:421)."""
+    s = t.score
+    gap = total(t.pos * (1 - s) * (1 - 2 * s) - t.neg * s * (1 - 2 * s))
+    variance = total((t.pos + t.neg) * (1 - 2 * s) ** 2 * s * (1 - s))
+    if variance <= 0:
+        return {"z": None, "p": None, "why": "the scores leave no room for chance"}
+    z = gap / math.sqrt(variance)
+    return {"z": clean(z), "p": min(1.0, 2.0 * float(ndtr(-abs(z))))}
+
+
+def fit_value(t: Tally, name: str) -> float | None:
+    """The calibration intercept or slope alone; None where there is none."""
+    if no_fit(t):
+        return None
+    try:
+        return float(fit_on(t, logit(t.score), np.array([True, name == "calibration_slope"]))[0][-1])
+    except (ValueError, np.linalg.LinAlgError):
+        return None
+
+
+def fit_metrics(a: Answers, t: Tally, confidence: float) -> dict[str, Metric]:
+    """calibration_intercept (slope fixed at 1) and calibration_slope, with Wald intervals."""
+    why = no_fit(t)
+    if why:
+        return {"calibration_intercept": absent(why), "calibration_slope": absent(why)}
+    out: dict[str, Metric] = {}
+    x = logit(t.score)
+    for name, fixed in (("calibration_intercept", True), ("calibration_slope", False)):
+        try:
+            beta, information = fit_on(t, x, np.array([True, not fixed]))
+            variance = _fit_variance(a, x, beta, information, fixed)
+        except (ValueError, np.linalg.LinAlgError):
+            out[name] = absent("the logistic fit does not converge")
+            continue
+        value = float(beta[-1])
+        half = intervals.z_value(confidence) * math.sqrt(variance)
+        out[name] = measured(value, value - half, value + half, "wald" + a.suffix)
+    return out
+
+
+def _fit_variance(a: Answers, x: FloatArray, beta: FloatArray, information: FloatArray, fixed: bool) -> float:
+    inverse = np.linalg.inv(information)
+    if not a.designed:
+        return float(inverse[-1, -1])
+    b = a.with_answer
+    eta = x + beta[0] if fixed else beta[0] + beta[1] * x
+    gap = b.is_positive - (expit(eta))[a.place]
+    design = np.ones((1, len(gap))) if fixed else np.stack((np.ones(len(gap)), x[a.place]))
+    part = design * gap * (1.0 if b.weight is None else b.weight)
+    if b.group is not None:
+        _, code = np.unique(b.group, return_inverse=True)
+        part = np.stack([np.bincount(code, weights=row) for row in part])
+    meat = np.array([[total(p * q) for q in part] for p in part])
+    sandwich = [
+        sum(inverse[-1, i] * meat[i, j] * inverse[j, -1] for j in range(len(part))) for i in range(len(part))
+    ]  # fmt: skip
+    return float(sum(sandwich))

@@ -1,0 +1,137 @@
+"""The logistic fit of actual on logit(score), by maximum likelihood over the tally."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from ..counting.tally import Counts, Tally, blocks, coarse
+from ..number import BoolArray, FloatArray, total
+from .losses import CLIP
+
+COARSE = 4000  # scores of the smaller fit that a large one starts from
+
+
+def logit(score: FloatArray) -> FloatArray:
+    """log p - log1p(-p) of the clipped double."""
+    out = np.empty(len(score))
+    for at in blocks(len(score)):
+        p = np.clip(score[at], CLIP, 1.0 - CLIP)
+        np.subtract(np.log(p), np.log1p(-p), out=out[at])
+    return out
+
+
+def expit(x: FloatArray) -> FloatArray:
+    """1 / (1 + exp(-x)); where exp overflows, 0 is the right limit."""
+    with np.errstate(over="ignore"):
+        return np.asarray(1.0 / (1.0 + np.exp(-x)))
+
+
+def fit(t: Tally, fixed_slope: bool = False, fixed_intercept: bool = False) -> tuple[FloatArray, FloatArray]:
+    """Logistic regression of actual on logit(score) by Newton with step halving.
+
+    Returns the coefficients that are free (intercept, slope) and the information matrix. A fixed slope is 1, a fixed
+    intercept 0.
+
+    Raises
+    ------
+    ValueError
+        When the gradient per row does not come below 1e-12.
+    """
+    return fit_on(t, logit(t.score), np.array([not fixed_intercept, not fixed_slope]))
+
+
+def fit_ranking(t: Tally) -> FloatArray:
+    """Intercept and slope of the same regression on the score itself, standardised for the fit (Platt 1999)."""
+    n = (t.pos + t.neg).astype(np.float64)
+    middle = total(n * t.score) / total(n)
+    spread = math.sqrt(total(n * (t.score - middle) ** 2) / total(n))
+    beta, _ = fit_on(t, (t.score - middle) / spread, np.array([True, True]))
+    slope = float(beta[1]) / spread
+    return np.array([float(beta[0]) - slope * middle, slope])
+
+
+def no_fit(t: Tally) -> str | None:
+    """Why there is no logistic fit, if there is none."""
+    if len(t.score) == 1:
+        return "every row has the same score"
+    if t.positives == 0 or t.negatives == 0:
+        return "a class has no rows"
+    (low_pos, high_pos), (low_neg, high_neg) = _reach(t, t.pos), _reach(t, t.neg)
+    if low_pos >= high_neg or low_neg >= high_pos:
+        return "the scores separate the classes, so the likelihood has no maximum"
+    return None
+
+
+def _reach(t: Tally, counts: Counts) -> tuple[float, float]:
+    """The lowest and the highest score where there are any."""
+    there = counts > 0
+    return float(t.score[int(there.argmax())]), float(t.score[len(there) - 1 - int(there[::-1].argmax())])
+
+
+def fit_on(t: Tally, x: FloatArray, free: BoolArray) -> tuple[FloatArray, FloatArray]:
+    """The same regression on any x at each distinct score.
+
+    free : which of intercept and slope are sought; the others stay 0 and 1
+    """
+    rows = float(t.rows)
+    at_free = np.ix_(free, free)
+
+    def slope_at(beta: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Gradient and information, block by block through the cache."""
+        a, b = beta.tolist()
+        parts = []
+        for at in blocks(len(x)):
+            pos, here = t.pos[at], x[at]
+            n = pos + t.neg[at]
+            p = expit(a + b * here)
+            w = n * p
+            rest = pos - w
+            w *= 1.0 - p
+            wx = w * here
+            parts.append([np.add.reduce(v) for v in (rest, rest * here, w, wx, wx * here)])
+        g0, g1, i00, i01, i11 = np.add.reduce(np.array(parts), axis=0).tolist()
+        return np.array([g0, g1])[free], np.array([[i00, i01], [i01, i11]])[at_free]
+
+    def likelihood(beta: FloatArray) -> float:
+        e = beta[0] + beta[1] * x
+        return total(t.pos * e - (t.pos + t.neg) * np.logaddexp(0.0, e))
+
+    def moved(beta: FloatArray, step: FloatArray) -> FloatArray:
+        out = beta.copy()
+        out[free] += step
+        return out
+
+    beta = np.where(free, 0.0, [0.0, 1.0])
+    if len(x) > 4 * COARSE:
+        beta = _near(t, x, free, beta)
+    gradient, information = slope_at(beta)
+    for _ in range(200):
+        if np.abs(gradient).max() / rows < 1e-12:
+            return beta[free], information
+        step = np.asarray(np.linalg.solve(information, gradient), dtype=np.float64)
+        after, there = slope_at(moved(beta, step))
+        if not np.abs(after).max() <= np.abs(gradient).max() / 2:  # far off: halve until the likelihood rises
+            current = likelihood(beta)
+            for _ in range(40):
+                if likelihood(moved(beta, step)) >= current - 1e-13 * abs(current):
+                    break
+                step = step / 2
+            after, there = slope_at(moved(beta, step))
+        beta, gradient, information = moved(beta, step), after, there
+    if np.abs(gradient).max() / rows < 1e-9:
+        return beta[free], information
+    raise ValueError("the fit does not converge")
+
+
+def _near(t: Tally, x: FloatArray, free: BoolArray, start: FloatArray) -> FloatArray:
+    """A start close to the maximum: the fit to runs of neighbouring scores, each at its middle."""
+    ends, pos, neg = coarse(t, COARSE)
+    middle = x[(np.concatenate(([0], ends[:-1] + 1)) + ends) // 2]
+    out = start.copy()
+    try:
+        out[free] = fit_on(Tally(t.score[ends], pos, neg), middle, free)[0]
+    except (ValueError, np.linalg.LinAlgError):
+        return start
+    return out

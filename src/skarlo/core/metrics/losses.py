@@ -1,0 +1,142 @@
+"""Metrics of how close probabilities come to what happened."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..counting.answers import Answers, effective_rows, mean_variance
+from ..counting.tally import Tally, blocks
+from ..number import FloatArray, Metric, absent, measured, point, total
+from ..stats import intervals
+
+CLIP = 1e-15
+
+
+def row_losses(t: Tally, name: str, at: slice = slice(None)) -> tuple[FloatArray, FloatArray]:
+    """Loss of a (positive, negative) row at each distinct score: "brier" squared distance, "log_loss" surprise."""
+    return _loss(t.score[at], name, positive=True), _loss(t.score[at], name, positive=False)
+
+
+def _loss(score: FloatArray, name: str, *, positive: bool) -> FloatArray:
+    if name == "brier":
+        return np.square(score - 1.0 if positive else score)
+    with np.errstate(divide="ignore"):
+        loss = -np.log(score) if positive else -np.log1p(-score)
+    return np.clip(loss, -math.log1p(-CLIP), -math.log(CLIP))  # the actual class's probability in [1e-15, 1 - 1e-15]
+
+
+def class_losses(a: Answers, name: str) -> FloatArray:
+    """Loss of each answered row from its class probabilities, shape (n,)."""
+    b = a.with_answer
+    assert b.probabilities is not None
+    if name == "brier":
+        hit = np.zeros_like(b.probabilities)
+        hit[np.arange(len(b.actual)), b.actual] = 1.0
+        return np.asarray(np.add.reduce((b.probabilities - hit) ** 2, axis=1))
+    p = b.probabilities[np.arange(len(b.actual)), b.actual]
+    return np.asarray(-np.log(np.clip(p, CLIP, 1.0 - CLIP)))
+
+
+@dataclass(frozen=True)
+class Moments:
+    """Mean, variance and skewness (divisor n) of row losses, the variance of the mean, and the rows behind it."""
+
+    mean: float
+    variance: float
+    skewness: float
+    of_mean: float
+    rows: float
+
+
+def moments(a: Answers, name: str) -> Moments | None:
+    """Moments of a loss over the answered rows; None without rows."""
+    b, t = a.with_answer, a.tally
+    if t is not None and not a.designed:
+        if t.rows == 0:
+            return None
+        return _tallied_moments(t, name)
+    if len(b.actual) == 0:
+        return None
+    loss = row_loss(a, name)
+    if not a.designed:
+        return _moments(loss, np.ones(len(loss)), len(loss))
+    weight = np.ones(len(loss)) if b.weight is None else b.weight
+    plain = _moments(loss, weight, total(weight))
+    if plain is None:
+        return None
+    n = effective_rows(b.weight, b.group, len(loss))
+    return Moments(
+        plain.mean, plain.variance, plain.skewness, mean_variance(loss - plain.mean, b.weight, b.group), n
+    )  # fmt: skip
+
+
+def row_loss(a: Answers, name: str) -> FloatArray:
+    """Loss of each answered row."""
+    t, b = a.tally, a.with_answer
+    if t is None:
+        return class_losses(a, name)
+    at_pos, at_neg = row_losses(t, name)
+    return np.where(b.is_positive, at_pos[a.place], at_neg[a.place])
+
+
+def _tallied_moments(t: Tally, name: str) -> Moments:
+    """The same over the counts at the distinct scores, block by block: the mean first, then what lies around it."""
+    rows, parts = float(t.rows), []
+    for at in blocks(len(t.score)):
+        on_pos, on_neg = row_losses(t, name, at)
+        parts.append(np.add.reduce(t.pos[at] * on_pos) + np.add.reduce(t.neg[at] * on_neg))
+    mean = total(np.array(parts)) / rows
+    squares, cubes = [], []
+    for at in blocks(len(t.score)):
+        for loss, n in zip(row_losses(t, name, at), (t.pos[at], t.neg[at]), strict=True):
+            d = loss - mean
+            around = n * d * d
+            squares.append(np.add.reduce(around))
+            around *= d
+            cubes.append(np.add.reduce(around))
+    variance = total(np.array(squares)) / rows
+    skewness = total(np.array(cubes)) / rows / math.pow(variance, 1.5) if variance > 0 else 0.0
+    return Moments(mean, variance, skewness, variance / rows, rows)
+
+
+def _moments(loss: FloatArray, weight: FloatArray, n: float) -> Moments | None:
+    if n <= 0:
+        return None
+    mean = total(weight * loss) / n
+    d = loss - mean
+    squares = weight * d * d
+    variance = total(squares) / n
+    skewness = total(squares * d) / n / math.pow(variance, 1.5) if variance > 0 else 0.0
+    return Moments(mean, variance, skewness, variance / n, n)
+
+
+def mean_loss(a: Answers, m: Moments | None, confidence: float) -> Metric:
+    """Mean row loss, from its moments, with Hall's interval; under 10 rows of a class it is marked unreliable."""
+    if m is None:
+        return absent("there are no rows")
+    if m.variance <= 1e-30 * max(m.mean * m.mean, 1e-300) or m.rows < 2 or m.of_mean <= 0:
+        return point(m.mean, "the losses do not vary")
+    low, high = intervals.hall_mean(m.mean, math.sqrt(m.of_mean), m.skewness, m.rows, confidence)
+    metric = measured(m.mean, max(0.0, min(low, m.mean)), max(high, m.mean), "hall" + a.suffix)
+    counts = np.bincount(a.with_answer.actual, minlength=a.classes)
+    if counts.min() < 10:
+        metric["unreliable"] = True
+    return metric
+
+
+def brier_skill(a: Answers, m: Moments | None) -> Metric:
+    """1 - brier / (brier of always answering the class shares of the same rows), from the moments of brier."""
+    if m is None:
+        return absent("there are no rows")
+    b = a.with_answer
+    rows = np.bincount(b.actual, weights=b.weight, minlength=a.classes).astype(np.float64)
+    share = rows / total(rows)
+    flat = total(share * (1.0 - share))
+    if a.positive is not None:
+        flat /= 2.0
+    if flat <= 0:
+        return absent("all rows have one actual class")
+    return point(1.0 - m.mean / flat, "the skill is a ratio to the rows' own base rate; it has no interval")

@@ -1,0 +1,269 @@
+"""Every metric of one candidate on some rows: a split, or a slice of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ..counting.answers import Answers, Scored
+from ..counting.table import Table
+from ..number import Metric, absent, point
+from ..results import ClassResult
+from ..study import OwnMetric, Settings
+from . import calibration, counts, own, ranking
+from .counts import Names
+from .definitions import COUNT_METRICS, MANY_CLASSES, MANY_PROBABLE, METRICS, PROBABLE, RANKED, TWO_CLASSES
+from .losses import brier_skill, mean_loss, moments
+from .own import NO_PROBABILITIES, NO_SCORE
+from .trust import mark
+
+OUTSIDE = "its scores are not probabilities: some lie outside 0 to 1"
+RANKING = "its scores are said to rank only, and are not probabilities"
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How a study's rows are read: labels, settings, own metrics, why a candidate has no cutoff."""
+
+    classes: tuple[str, ...]
+    positive: int | None
+    settings: Settings
+    own: tuple[OwnMetric, ...] = ()
+    no_cutoff: str = ""
+    ranking_only: bool = False
+
+    @property
+    def metrics(self) -> tuple[str, ...]:
+        """The names of all metrics, in the documented order; the study's own stand last."""
+        return (*(TWO_CLASSES if self.positive is not None else MANY_CLASSES), *(m.name for m in self.own))
+
+    def needs_class(self, name: str) -> bool:
+        """Whether a metric reads the predicted class, so that a cutoff changes it."""
+        mine = self.own_named(name)
+        return name in COUNT_METRICS if mine is None else mine.measure in (None, "expected_cost")
+
+    def over_answered(self, name: str) -> bool:
+        """Whether a metric is over the rows with an answer alone, however the others count."""
+        mine = self.own_named(name)
+        return not self.needs_class(name) and (mine is None or mine.measure != "top_k_accuracy")
+
+    def own_named(self, name: str) -> OwnMetric | None:
+        """The study's own metric of that name, if it is one."""
+        return next((m for m in self.own if m.name == name), None)
+
+    def improves(self, name: str) -> int:
+        """+1 when higher is better, -1 when lower is, 0 when neither."""
+        found = self.own_named(name)
+        return {"higher": 1, "lower": -1, "neither": 0}[found.better if found else METRICS[name].better]
+
+    @property
+    def names(self) -> Names:
+        """Labels of the positive and the negative class, for the reasons of absent numbers."""
+        return self.named(1 if self.positive is None else self.positive)
+
+    def named(self, k: int) -> Names:
+        """The same with class k as the positive one."""
+        rest = [c for i, c in enumerate(self.classes) if i != k]
+        one = f"“{self.classes[k]}”"
+        return {"positive": one, "negative": f"“{rest[0]}”" if len(rest) == 1 else f"other than {one}"}
+
+
+def metrics(a: Answers, reading: Reading, scores: Mapping[str, Metric] | None = None) -> dict[str, Metric]:
+    """All metrics of a candidate on some rows, in the documented order; own metrics last.
+
+    `scores` is what `of_scores` gave, where it is known already: no cutoff changes it.
+    """
+    return in_order({**of_counts(a, reading), **(of_scores(a, reading) if scores is None else scores)}, reading)
+
+
+def in_order(found: Mapping[str, Metric], reading: Reading) -> dict[str, Metric]:
+    """Metrics in the documented order, those whose interval is approximate marked."""
+    return {name: mark(name, found[name]) for name in reading.metrics}
+
+
+def of_scores(a: Answers, reading: Reading) -> dict[str, Metric]:
+    """The metrics that read scores or probabilities and no predicted class, own ones among them."""
+    return score_metrics(a, reading) | _own(a, reading, needs_class=False)
+
+
+def of_counts(a: Answers, reading: Reading, counted: dict[str, Metric] | None = None) -> dict[str, Metric]:
+    """The metrics that read the predicted class, own ones among them; `counted` are the others, where known already."""
+    return (_counts(a, reading) if counted is None else counted) | _own(a, reading, needs_class=True)
+
+
+def score_metrics(a: Answers, reading: Reading) -> dict[str, Metric]:
+    """The metrics of scores or probabilities alone, none of the study's own."""
+    return _two_scores(a, reading) if reading.positive is not None else _many_scores(a, reading)
+
+
+def _own(a: Answers, reading: Reading, needs_class: bool) -> dict[str, Metric]:
+    return {
+        m.name: own.metric(m, a, reading.settings, reading.no_cutoff)
+        for m in reading.own if reading.needs_class(m.name) == needs_class
+    }  # fmt: skip
+
+
+def _counts(a: Answers, reading: Reading) -> dict[str, Metric]:
+    t = a.table
+    if t is None and reading.positive is not None:
+        whole = counts.count_metrics(_nothing_said(a), reading.positive, reading.settings.sampling, reading.names)
+        return {k: m if k == "prevalence" else absent(reading.no_cutoff) for k, m in whole.items()}
+    assert t is not None
+    return of_table(t, reading)
+
+
+def of_table(t: Table, reading: Reading) -> dict[str, Metric]:
+    """The metrics that a matrix alone tells."""
+    sampling = reading.settings.sampling
+    if reading.positive is not None:
+        return counts.count_metrics(t, reading.positive, sampling, reading.names)
+    whole_table = {"accuracy": counts.rate("accuracy", t, 0, sampling, reading.names)}
+    whole_table["balanced_accuracy"] = counts.mean_recall(t, sampling)
+    return whole_table | counts.agreement_metrics(t, sampling)
+
+
+def _nothing_said(a: Answers) -> Table:
+    """The table of a candidate without a cutoff, for what needs no prediction."""
+    made = replace(a, predicted=np.zeros(len(a.actual), dtype=np.int64), none_counts=False).table
+    assert made is not None
+    return made
+
+
+def _two_scores(a: Answers, reading: Reading) -> dict[str, Metric]:
+    t = a.tally
+    if t is None:
+        return {name: absent(NO_SCORE) for name in (*RANKED, *PROBABLE)}
+    sampling, confidence, names = reading.settings.sampling, reading.settings.confidence, reading.names
+    out = {
+        "roc_auc": ranking.roc_auc(a, confidence, names),
+        "average_precision": ranking.average_precision(a, confidence, names),
+        "ks": ranking.ks(a, sampling, names),
+    }
+    if not a.is_probability:
+        return out | {name: absent(RANKING if reading.ranking_only else OUTSIDE) for name in PROBABLE}
+    if len(a.with_answer.actual) == 0 or t.rows <= 0:
+        return out | {name: absent("there are no rows") for name in PROBABLE}
+    rows = calibration.rows_at(a, t)
+    squares = moments(a, "brier")
+    return out | {
+        "brier": mean_loss(a, squares, confidence),
+        "brier_skill": brier_skill(a, squares),
+        "log_loss": mean_loss(a, moments(a, "log_loss"), confidence),
+        "ece": calibration.ece(a, t, reading.settings.bins, sampling),
+        "mce": calibration.mce(t, rows, reading.settings.bins),
+        **calibration.fit_metrics(a, t, confidence),
+    }
+
+
+def _many_scores(a: Answers, reading: Reading) -> dict[str, Metric]:
+    if a.probable is None:
+        return {name: absent(NO_PROBABILITIES) for name in MANY_PROBABLE}
+    b, confidence = a.with_answer, reading.settings.confidence
+    if len(b.actual) == 0 or (b.weight is not None and not b.weight.any()):
+        return {name: absent("there are no rows") for name in MANY_PROBABLE}
+    likely = _against_rest(a.probable.likely, b)
+    squares = moments(a, "brier")
+    return {
+        "roc_auc_macro": macro_area(a),
+        "log_loss": mean_loss(a, moments(a, "log_loss"), confidence),
+        "brier": mean_loss(a, squares, confidence),
+        "brier_skill": brier_skill(a, squares),
+        "ece": calibration.ece(likely, a.probable.likely.tally, reading.settings.bins, reading.settings.sampling),
+    }
+
+
+def value(name: str, a: Answers, reading: Reading) -> float | None:
+    """One metric's value alone, without its interval; None where there is none."""
+    mine = reading.own_named(name)
+    if mine is not None:
+        return own.metric(mine, a, replace(reading.settings, draws=2), reading.no_cutoff)["value"]
+    if name in COUNT_METRICS:
+        cells = _nothing_said(a) if a.table is None and name == "prevalence" else a.table
+        return None if cells is None else counts.value(name, cells, reading.positive or 0)
+    if reading.positive is None and a.probable is None:
+        return None
+    if name in ("brier", "log_loss", "brier_skill"):
+        squares = moments(a, "log_loss" if name == "log_loss" else "brier") if a.is_probability else None
+        return brier_skill(a, squares)["value"] if name == "brier_skill" else None if squares is None else squares.mean
+    if name == "roc_auc_macro":
+        return macro_area(a)["value"]
+    scored = a.scored if a.probable is None else a.probable.likely
+    if scored is None or scored.tally.rows <= 0:
+        return None
+    t, bins = scored.tally, reading.settings.bins
+    if name in RANKED:
+        known = {
+            "roc_auc": ranking.roc_area,
+            "average_precision": ranking.average_precision_value,
+            "ks": ranking.ks_value,
+        }
+        return known[name](t) if t.positives > 0 and t.negatives > 0 else None
+    if not scored.probable:
+        return None
+    if name == "ece":
+        return calibration.ece_value(t, bins)
+    return (
+        calibration.mce(t, calibration.rows_at(a, t), bins)["value"]
+        if name == "mce"
+        else calibration.fit_value(t, name)
+    )
+
+
+def macro_area(a: Answers) -> Metric:
+    """Plain mean of the areas of the classes that have rows inside and outside."""
+    areas = []
+    for k in range(a.classes):
+        t = a.one_against_rest(k)
+        if t is not None and t.positives > 0 and t.negatives > 0:
+            areas.append(ranking.roc_area(t))
+    if not areas:
+        return absent("no class has rows inside and outside of it")
+    return point(sum(areas) / len(areas), "a mean of areas on the same rows has no interval here")
+
+
+def class_areas(a: Answers, reading: Reading) -> list[tuple[Metric, Metric]]:
+    """roc_auc and average_precision of each class against the rest."""
+    out = []
+    for k in range(len(reading.classes)):
+        names, one, confidence = reading.named(k), _one(a, k), reading.settings.confidence
+        if one is None:
+            why = absent(NO_SCORE if reading.positive is not None else NO_PROBABILITIES)
+            out.append((why, why))
+        else:
+            out.append((ranking.roc_auc(one, confidence, names), ranking.average_precision(one, confidence, names)))
+    return out
+
+
+def per_class(a: Answers, reading: Reading, areas: list[tuple[Metric, Metric]]) -> dict[str, ClassResult]:
+    """Each class against the rest."""
+    sampling, t = reading.settings.sampling, a.table
+    out: dict[str, ClassResult] = {}
+    for k, label in enumerate(reading.classes):
+        names = reading.named(k)
+        entry: ClassResult = {
+            "actual_rows": int((a.actual == k).sum()),
+            "predicted_rows": None if a.predicted is None else int((a.predicted == k).sum()),
+        }
+        for name in ("precision", "recall", "f1"):
+            entry[name] = absent(reading.no_cutoff) if t is None else counts.rate(name, t, k, sampling, names)
+        entry["roc_auc"], entry["average_precision"] = areas[k]
+        out[label] = entry
+    return out
+
+
+def _one(a: Answers, k: int) -> Answers | None:
+    """Class k's score against the rest, as two-class answers."""
+    b = a.with_answer
+    if a.probable is not None:
+        return _against_rest(a.probable.of_class[k], b)
+    if b.scored is None or k == a.positive:
+        return a if b.scored is not None else None
+    score = 1.0 - b.scored.score if a.is_probability else -b.scored.score
+    return _against_rest(Scored(score + 0.0, b.actual == k, a.is_probability, b.weight), b)
+
+
+def _against_rest(one: Scored, b: Answers) -> Answers:
+    """A score of one class against the rest over the answered rows, as two-class answers."""
+    return Answers(2, 1, one.positive.astype(np.int64), scored=one, weight=b.weight, group=b.group)

@@ -1,0 +1,295 @@
+"""Metrics of the order that scores put the rows in, read from the tally."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+import numpy as np
+
+from ..counting.answers import Answers, effective_rows, mean_variance
+from ..counting.table import Sampling
+from ..counting.tally import Tally, blocks, coarse
+from ..number import FloatArray, IntArray, Metric, absent, bounded, measured, point, total
+from ..stats import intervals
+from ..stats.draws import NO_DRAW, ends, generator
+
+Names = dict[str, str]
+Influences = Iterator[tuple[slice, FloatArray, FloatArray]]
+
+
+def missing_class(t: Tally, names: Names) -> str | None:
+    """Why there is no order to measure, if a class has no rows."""
+    if t.positives == 0:
+        return "no row is actually {positive}".format(**names)
+    return "no row is actually {negative}".format(**names) if t.negatives == 0 else None
+
+
+def roc_area(t: Tally) -> float:
+    """Area under the exact ROC curve: int64 pair counts, one division.
+
+    Raises ValueError when either class has no rows.
+    """
+    if t.positives == 0 or t.negatives == 0:
+        raise ValueError("the area needs rows of both classes")
+    s = t.steps
+    twice = sum((s.pos[at] * (2 * (t.negatives - s.fp[at]) + s.neg[at])).sum().item() for at in blocks(len(s.pos)))
+    return float(twice / (2 * t.positives * t.negatives))
+
+
+def placements(t: Tally) -> tuple[FloatArray, FloatArray]:
+    """For each distinct score, the share of the other class it is ranked right against, ties half.
+
+    Returns (for a positive there: negatives below; for a negative there: positives above), each shape (k,).
+    """
+    return joined([(on_pos, on_neg) for _, on_pos, on_neg in _placement_blocks(t)])
+
+
+def _placement_blocks(t: Tally) -> Influences:
+    """The same, block by block."""
+    below, above = 0, t.positives
+    for at in blocks(len(t.score)):
+        pos, neg = t.pos[at], t.neg[at]
+        n, p = np.cumsum(neg), np.cumsum(pos)
+        yield at, (2 * (below + n) - neg) / (2 * t.negatives), (2 * (above - p) + pos) / (2 * t.positives)
+        below, above = below + n[-1].item(), above - p[-1].item()
+
+
+def joined(parts: list[tuple[FloatArray, FloatArray]]) -> tuple[FloatArray, FloatArray]:
+    """Two arrays over all distinct scores, from their blocks."""
+    return np.concatenate([p for p, _ in parts]), np.concatenate([n for _, n in parts])
+
+
+def delong_variance(t: Tally, area: float) -> float:
+    """Variance of the area (DeLong, DeLong and Clarke-Pearson 1988, Biometrics 44:837). Rows, not weights."""
+    parts = []
+    for at, v10, v01 in _placement_blocks(t):
+        parts.append((
+            np.add.reduce(t.pos[at] * np.square(v10 - area)), np.add.reduce(t.neg[at] * np.square(v01 - area))
+        ))  # fmt: skip
+    s10, s01 = np.add.reduce(np.array(parts), axis=0).tolist()
+    return float(s10 / (t.positives - 1) / t.positives + s01 / (t.negatives - 1) / t.negatives)
+
+
+def clustered_area_variance(
+    on_pos: FloatArray, on_neg: FloatArray, weights: tuple[FloatArray | None, FloatArray | None],
+    groups: tuple[IntArray, IntArray],
+) -> float:  # fmt: skip
+    """Variance of an area, or of a difference of areas, from the rows' centred placements.
+
+    Groups of rows that belong together enter by their sums (Obuchowski 1997, Biometrics 53:567); where every row is a
+    group of its own this is DeLong's variance.
+    """
+    w_pos = np.ones(len(on_pos)) if weights[0] is None else weights[0]
+    w_neg = np.ones(len(on_neg)) if weights[1] is None else weights[1]
+    names, code = np.unique(np.concatenate(groups), return_inverse=True)
+    of_pos, of_neg = code[: len(on_pos)], code[len(on_pos) :]
+    x = np.bincount(of_pos, weights=w_pos * on_pos, minlength=len(names)) / float(np.add.reduce(w_pos))
+    y = np.bincount(of_neg, weights=w_neg * on_neg, minlength=len(names)) / float(np.add.reduce(w_neg))
+    i10, i01, i = len(np.unique(of_pos)), len(np.unique(of_neg)), len(names)
+    factor = [n / (n - 1) if n > 1 else 1.0 for n in (i10, i01, i)]
+    return factor[0] * total(x * x) + factor[1] * total(y * y) + 2 * factor[2] * total(x * y)
+
+
+def area_variance(a: Answers, t: Tally, area: float) -> float:
+    """DeLong's variance, or with weights or groups the linearised, cluster-robust one."""
+    if not a.designed:
+        return delong_variance(t, area)
+    b = a.with_answer
+    v10, v01 = placements(t)
+    pos = b.is_positive
+    rows = np.arange(len(pos))
+    group = rows if b.group is None else b.group
+    w = (None, None) if b.weight is None else (b.weight[pos], b.weight[~pos])
+    return clustered_area_variance(
+        v10[a.place[pos]] - area, v01[a.place[~pos]] - area, w, (group[pos], group[~pos])
+    )  # fmt: skip
+
+
+def area_metric(
+    area: float, variance: float, rows: tuple[float, float], distinct: int, confidence: float, suffix: str
+) -> Metric:
+    """An area with its interval: DeLong on the logit scale where it holds, else the wider with Newcombe's method 5.
+
+    rows : effective numbers of positive and negative rows
+    """
+    if distinct == 1:
+        return point(area, "every row has the same score")
+    positives, negatives = rows
+    if positives < 2 or negatives < 2:
+        return point(area, "an interval needs two rows of each class")
+    logit = None
+    if 0.0 < area < 1.0 and variance > 0.0:
+        logit = intervals.logit_interval(area, math.sqrt(variance), confidence)
+        if min(positives, negatives) * min(area, 1.0 - area) >= 5.0:
+            return measured(area, *bounded(area, *logit, 0.0, 1.0), "delong_logit" + suffix)
+    low, high = intervals.newcombe_area(area, positives, negatives, confidence)
+    if logit is not None:
+        low, high = min(low, logit[0]), max(high, logit[1])
+    return measured(area, *bounded(area, low, high, 0.0, 1.0), "newcombe5" + suffix)
+
+
+def _effective_classes(a: Answers, t: Tally) -> tuple[float, float]:
+    if not a.designed:
+        return float(t.positives), float(t.negatives)
+    b = a.with_answer
+    out = []
+    for mask in (b.is_positive, ~b.is_positive):
+        weight = None if b.weight is None else b.weight[mask]
+        group = None if b.group is None else b.group[mask]
+        out.append(effective_rows(weight, group, int(mask.sum())))
+    return out[0], out[1]
+
+
+def roc_auc(a: Answers, confidence: float, names: Names) -> Metric:
+    """The area of two-class scores with its interval."""
+    t = a.tally
+    assert t is not None
+    why = missing_class(t, names)
+    if why:
+        return absent(why)
+    area = roc_area(t)
+    rows = _effective_classes(a, t)
+    if min(rows) < 2 or len(t.score) == 1:
+        return area_metric(area, 0.0, rows, len(t.score), confidence, a.suffix)
+    return area_metric(area, area_variance(a, t, area), rows, len(t.score), confidence, a.suffix)
+
+
+def average_precision_value(t: Tally) -> float:
+    """Sum over distinct scores, downwards, of (recall step) x precision. Raises ValueError without positives."""
+    if t.positives == 0:
+        raise ValueError("average precision needs positive rows")
+    s = t.steps
+    terms = np.asarray(s.pos * (s.tp / (s.tp + s.fp)), dtype=np.float64)
+    return total(terms[::-1]) / float(t.positives)
+
+
+def average_precision_influence(t: Tally, value: float) -> tuple[FloatArray, FloatArray]:
+    """Influence of a (positive, negative) row at each distinct score on average precision, each shape (k,).
+
+    With T, F the shares of all rows that are true and false positives at each score: the derivative of the
+    sum in the direction of one more row.
+    """
+    return joined([(on_pos, on_neg) for _, on_pos, on_neg in _precision_blocks(t, value)])
+
+
+def _precision_blocks(t: Tally, value: float) -> Influences:
+    """The same, block by block."""
+    share, tp, fp = t.positives / t.rows, t.positives, t.negatives
+    gained = lost = 0.0
+    for at in blocks(len(t.score)):
+        pos, neg = t.pos[at].astype(np.float64), t.neg[at].astype(np.float64)  # counts are exact as floats
+        p, n = np.cumsum(pos), np.cumsum(neg)
+        true, false = tp - p + pos, fp - n + neg
+        both = true + false
+        with np.errstate(invalid="ignore", divide="ignore"):
+            step = np.where(pos > 0, pos / both / both, 0.0)
+            precision = np.where(both > 0, true / both, 0.0)
+        up, down = np.cumsum(step * false), np.cumsum(step * true)
+        yield at, (precision - value + gained + up) / share, -(lost + down) / share
+        tp, fp, gained, lost = tp - p[-1].item(), fp - n[-1].item(), gained + float(up[-1]), lost + float(down[-1])
+
+
+def average_precision_variance(a: Answers, t: Tally, value: float) -> float:
+    """Variance of average precision by the rows' influence."""
+    if not a.designed:
+        parts = [
+            np.add.reduce(t.pos[at] * on_pos * on_pos) + np.add.reduce(t.neg[at] * on_neg * on_neg)
+            for at, on_pos, on_neg in _precision_blocks(t, value)
+        ]
+        return total(np.array(parts)) / float(t.rows) ** 2
+    on_pos, on_neg = average_precision_influence(t, value)
+    b = a.with_answer
+    psi = np.where(b.is_positive, on_pos[a.place], on_neg[a.place])
+    return mean_variance(psi, b.weight, b.group)
+
+
+def average_precision(a: Answers, confidence: float, names: Names) -> Metric:
+    """Average precision with its interval."""
+    t = a.tally
+    assert t is not None
+    why = missing_class(t, names)
+    if why:
+        return absent(why)
+    value = average_precision_value(t)
+    if not 0.0 < value < 1.0:
+        return point(value, "the logit of 0 or 1 does not exist")
+    positives, _ = _effective_classes(a, t)
+    if positives < 20:
+        se, name = math.sqrt(value * (1.0 - value) / positives), "binomial_logit"
+    else:
+        se, name = math.sqrt(average_precision_variance(a, t, value)), "influence_logit"
+    ci = intervals.logit_interval(value, se, confidence)
+    return measured(value, *bounded(value, *ci, 0.0, 1.0), name + a.suffix)
+
+
+# The largest gap between the two classes' score distributions.
+
+GRID = 96
+
+
+def ks_value(t: Tally) -> float:
+    """max(0, largest TP·N - FP·P) / (P·N), in integers. Raises ValueError when a class has no rows."""
+    if t.positives == 0 or t.negatives == 0:
+        raise ValueError("the distance needs rows of both classes")
+    tp, fp = t.steps.tp, t.steps.fp
+    most = max(((tp[at] * t.negatives - fp[at] * t.positives).max().item() for at in blocks(len(tp))), default=0)
+    gap = max(0, most)
+    return float(gap / (t.positives * t.negatives))
+
+
+def ks(a: Answers, sampling: Sampling, names: Names) -> Metric:
+    """The KS distance, its bootstrap interval shifted down by twice the bias, and the bias.
+
+    The tally is drawn again on at most 96 runs of neighbouring scores; the value is exact.
+    """
+    t = a.tally
+    assert t is not None
+    why = missing_class(t, names)
+    if why:
+        return absent(why)
+    value = ks_value(t)
+    drawn = _ks_clustered(a, t, sampling) if a.group is not None else _ks_drawn(a, t, sampling)
+    if not len(drawn):
+        return point(value, NO_DRAW)
+    bias = float(np.add.reduce(drawn)) / len(drawn)
+    bias -= value
+    low, high = ends(drawn, sampling.confidence)
+    low, high = bounded(value, low - 2.0 * bias, high, 0.0, 1.0)
+    metric = measured(value, low, high, "bootstrap_shifted" + a.suffix)
+    metric["bias"] = bias
+    return metric
+
+
+def _ks_drawn(a: Answers, t: Tally, sampling: Sampling) -> FloatArray:
+    _, pos, neg = coarse(t, GRID)
+    rng = generator(sampling.seed, "ks", pos.shape, np.concatenate((pos, neg)))
+    rows = [max(1, round(n)) for n in _effective_classes(a, t)]
+    up = rng.multinomial(rows[0], pos / pos.sum(), size=sampling.draws)
+    down = rng.multinomial(rows[1], neg / neg.sum(), size=sampling.draws)
+    gap = np.cumsum(up[:, ::-1], axis=1) / rows[0] - np.cumsum(down[:, ::-1], axis=1) / rows[1]
+    on_grid = np.maximum(gap.max(axis=1), 0.0)
+    exact = np.cumsum(pos[::-1]) / pos.sum() - np.cumsum(neg[::-1]) / neg.sum()
+    return np.asarray(on_grid + (ks_value(t) - max(0.0, float(exact.max()))))
+
+
+def _ks_clustered(a: Answers, t: Tally, sampling: Sampling) -> FloatArray:
+    b = a.with_answer
+    assert b.group is not None
+    _, code = np.unique(b.group, return_inverse=True)
+    groups = int(code.max()) + 1
+    rng = generator(sampling.seed, "ks clusters", (groups,), np.concatenate((t.pos, t.neg)))
+    k = len(t.score)
+    weight = np.ones(len(code)) if b.weight is None else b.weight
+    out = np.full(sampling.draws, np.nan)
+    for i in range(sampling.draws):
+        times = np.bincount(rng.integers(0, groups, groups), minlength=groups)[code] * weight
+        pos = np.bincount(a.place, weights=times * b.is_positive, minlength=k)
+        neg = np.bincount(a.place, weights=times * ~b.is_positive, minlength=k)
+        if pos.sum() > 0 and neg.sum() > 0:
+            gap = np.cumsum(pos[::-1]) / pos.sum() - np.cumsum(neg[::-1]) / neg.sum()
+            out[i] = max(0.0, float(gap.max()))
+    return np.asarray(out[np.isfinite(out)])
+
+
+VALUES = {"roc_auc": roc_area, "average_precision": average_precision_value, "ks": ks_value}

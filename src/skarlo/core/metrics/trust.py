@@ -1,0 +1,93 @@
+"""Intervals that hold the truth less often than they say, by simulation (`make coverage-study`, docs/methods.md).
+
+An interval is approximate when its mean coverage of nominal 95 % over the settings of the study is under 0.94, or the
+least under 0.90. Those are marked in the results.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+from ..number import Difference, Metric
+
+ALIKE = {
+    "rates": ("accuracy", "precision", "recall", "specificity", "npv", "fpr", "fnr", "flagged_share", "prevalence"),
+    "balanced_accuracy, youden_j": ("balanced_accuracy", "youden_j"),
+}
+# An interval for few rows stands in one line with the one it stands in for: a reader meets whichever applies.
+ONE = {"newcombe5": "delong_logit", "binomial_logit": "influence_logit"}
+DIFFERENCE, SLICE = "difference of ", "slice less the rest, "
+
+# (number, interval) as the tables of docs/methods.md name them; a test holds the two together.
+APPROXIMATE: frozenset[tuple[str, str]] = frozenset({
+    ("average_precision", "influence_logit_clustered"),
+    ("calibration_intercept", "wald"),
+    ("calibration_slope", "wald_clustered"),
+    ("calibration_slope", "wald_weighted"),
+    ("difference of balanced_accuracy, youden_j", "delta"),
+    ("difference of balanced_accuracy, youden_j", "delta_weighted"),
+    ("difference of rates", "delta_weighted"),
+    ("ece", "bootstrap_shifted"),
+    ("ece", "bootstrap_shifted_clustered"),
+    ("ece", "bootstrap_shifted_weighted"),
+    ("flagged_share, expected base rate", "mover_clustered"),
+    ("ks", "bootstrap_shifted"),
+    ("ks", "bootstrap_shifted_clustered"),
+    ("ks", "bootstrap_shifted_weighted"),
+    ("own formula", "dirichlet_clustered"),
+    ("partial_area", "influence_logit_clustered"),
+    ("partial_area", "influence_logit_weighted"),
+    ("precision_at_top", "wilson"),
+    ("precision_at_top", "wilson_weighted"),
+    ("recall_at_fpr", "bootstrap"),
+    ("slice less the rest, average_precision", "influence"),
+    ("slice less the rest, average_precision", "influence_clustered"),
+    ("slice less the rest, balanced_accuracy, youden_j", "influence"),
+    ("slice less the rest, balanced_accuracy, youden_j", "influence_clustered"),
+    ("slice less the rest, balanced_accuracy, youden_j", "influence_weighted"),
+    ("slice less the rest, brier", "influence"),
+    ("slice less the rest, brier", "influence_clustered"),
+    ("slice less the rest, brier", "influence_weighted"),
+    ("slice less the rest, f1", "influence"),
+    ("slice less the rest, f1", "influence_clustered"),
+    ("slice less the rest, kappa", "influence"),
+    ("slice less the rest, kappa", "influence_clustered"),
+    ("slice less the rest, kappa", "influence_weighted"),
+    ("slice less the rest, log_loss", "influence_clustered"),
+    ("slice less the rest, log_loss", "influence_weighted"),
+    ("slice less the rest, mcc", "influence"),
+    ("slice less the rest, mcc", "influence_clustered"),
+    ("slice less the rest, mcc", "influence_weighted"),
+    ("slice less the rest, net_benefit", "influence_clustered"),
+    ("slice less the rest, net_benefit", "influence_weighted"),
+    ("slice less the rest, own formula", "influence_clustered"),
+    ("slice less the rest, own formula", "influence_weighted"),
+    ("slice less the rest, partial_area", "influence"),
+    ("slice less the rest, partial_area", "influence_clustered"),
+    ("slice less the rest, partial_area", "influence_weighted"),
+    ("slice less the rest, rates", "independent_clustered"),
+    ("slice less the rest, roc_auc", "delong_clustered"),
+})  # fmt: skip
+
+
+@lru_cache(maxsize=4096)
+def row(name: str, kind: str, of: str = "") -> tuple[str, str]:
+    """The line of the coverage table for a metric's interval or test; `of` is "", DIFFERENCE or SLICE."""
+    alike = next((label for label, names in ALIKE.items() if name in names), name)
+    for few, many in ONE.items():
+        kind = kind.replace(few, many)
+    return of + alike, kind
+
+
+def mark(name: str, found: Metric) -> Metric:
+    """A metric, marked where its interval is approximate."""
+    if row(name, found.get("interval", "")) in APPROXIMATE:
+        return {**found, "approximate": True}
+    return found
+
+
+def mark_difference(name: str, found: Difference, of: str) -> Difference:
+    """A difference, marked where its interval is approximate."""
+    if found.get("low") is not None and row(name, found.get("test", ""), of) in APPROXIMATE:
+        return {**found, "approximate": True}
+    return found

@@ -1,0 +1,1 @@
+"""Textbook statistics over plain numbers; it knows no classifier."""

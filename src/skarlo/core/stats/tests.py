@@ -1,0 +1,160 @@
+"""Tests of two shares, means or areas, with intervals at any confidence, and what adjusts many of them together."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from scipy.special import ndtr
+
+from ..number import Difference, clean
+from .intervals import Interval, wilson, z_value
+
+
+@dataclass(frozen=True)
+class Compared:
+    """A difference whose interval can still be asked for at any confidence (Holm's needs two)."""
+
+    difference: float
+    p: float | None
+    test: str
+    interval: Callable[[float], Interval] | None
+    why: str = ""
+
+
+def normal(difference: float, variance: float, test: str) -> Compared:
+    """Normal theory. No difference and no variance: p = 1; a difference and no variance: no p."""
+    if variance <= 1e-30:
+        if abs(difference) <= 1e-15:
+            return Compared(difference, 1.0, test, lambda confidence: (difference, difference))
+        return Compared(difference, None, test, None, "the rows show a difference and no variance")
+    se = math.sqrt(variance)
+    p = min(1.0, 2.0 * float(ndtr(-abs(difference) / se)))
+
+    def interval(confidence: float) -> Interval:
+        half = z_value(confidence) * se
+        return difference - half, difference + half
+
+    return Compared(difference, p, test, interval)
+
+
+def mcnemar_midp(b: int, c: int) -> float:
+    """Mid-p McNemar test of b against c discordant rows.
+
+    Fagerland, Lydersen and Laake 2013, BMC Med. Res. Methodol. 13:91.
+
+    Examples
+    --------
+    Their table 1 (b = 1, c = 7): p = 0.039.
+
+    >>> round(mcnemar_midp(1, 7), 3)
+    0.039
+    """
+    from scipy.stats import binom  # slow to import
+
+    if b + c == 0:
+        return 1.0
+    k = min(b, c)
+    return min(1.0, float(2.0 * binom.cdf(k, b + c, 0.5) - binom.pmf(k, b + c, 0.5)))
+
+
+def paired_interval(a: int, b: int, c: int, d: int, confidence: float) -> Interval:
+    """Interval of (b - c)/n for paired proportions (Newcombe 1998, Stat. Med. 17:2635, method 10).
+
+    a: both right, b: only the first, c: only the second, d: neither.
+    """
+    n = a + b + c + d
+    p1, p2 = (a + b) / n, (a + c) / n
+    l1, u1 = wilson(a + b, n, confidence)
+    l2, u2 = wilson(a + c, n, confidence)
+    margins = (a + b) * (c + d) * (a + c) * (b + d)
+    phi = 0.0
+    if margins > 0:
+        cross = a * d - b * c
+        phi = (max(cross - n / 2.0, 0.0) if cross > 0 else float(cross)) / math.sqrt(margins)
+    down = (p1 - l1) ** 2 - 2 * phi * (p1 - l1) * (u2 - p2) + (u2 - p2) ** 2
+    up = (u1 - p1) ** 2 - 2 * phi * (u1 - p1) * (p2 - l2) + (p2 - l2) ** 2
+    difference = (b - c) / n
+    return max(-1.0, difference - math.sqrt(max(down, 0.0))), min(1.0, difference + math.sqrt(max(up, 0.0)))
+
+
+def agreement(a: int, b: int, c: int, d: int) -> Compared:
+    """Difference of two paired shares by McNemar's mid-p and Newcombe's method 10."""
+    n = a + b + c + d
+    return Compared(
+        (b - c) / n, mcnemar_midp(b, c), "mcnemar_midp", lambda confidence: paired_interval(a, b, c, d, confidence)
+    )
+
+
+def predictive_value(
+    hits_a: int, called_a: int, hits_b: int, called_b: int, hits_both: int, called_both: int
+) -> Compared:
+    """Difference of two paired predictive values: weighted generalised score (Kosinski 2013, Stat. Med. 32:964).
+
+    `called` are the rows each predicts so, `hits` those that are; `both` are the rows that both predict so.
+    """
+    difference = hits_a / called_a - hits_b / called_b
+    rows = called_a + called_b
+    pooled = (hits_a + hits_b) / rows
+    shared = (hits_both * (1 - pooled) ** 2 + (called_both - hits_both) * pooled**2) / rows
+    variance = (pooled * (1 - pooled) - 2 * shared) * (1 / called_a + 1 / called_b)
+    return normal(difference, max(variance, 0.0), "kosinski")
+
+
+def hypergeometric_midp(k1: Any, n1: Any, k2: Any, n2: Any) -> Any:
+    """Twice the smaller of the two mid tails of k1 given the margins, at most 1; of numbers or of arrays of them.
+
+    Examples
+    --------
+    3 of 3 against 0 of 3: the tail is half of 1/20, so p = 0.05.
+
+    >>> round(float(hypergeometric_midp(3, 3, 0, 3)), 12)
+    0.05
+    """
+    from scipy.stats import hypergeom  # slow to import, and only slices need it
+
+    law = np.add(n1, n2), np.add(k1, k2), n1
+    half = hypergeom.pmf(k1, *law) / 2
+    return np.minimum(1.0, 2.0 * np.minimum(hypergeom.cdf(k1, *law) - half, hypergeom.sf(k1, *law) + half))
+
+
+def holm(p_values: Iterable[float | None]) -> list[float | None]:
+    """Holm's (1979) step-down adjustment over the p-values that exist.
+
+    Examples
+    --------
+    >>> holm([0.01, None, 0.04, 0.03])
+    [0.03, None, 0.06, 0.06]
+    """
+    ps = list(p_values)
+    order = sorted((i for i, p in enumerate(ps) if p is not None), key=lambda i: ps[i] or 0.0)
+    out: list[float | None] = [None] * len(ps)
+    running = 0.0
+    for rank, i in enumerate(order):
+        running = max(running, min(1.0, (len(order) - rank) * (ps[i] or 0.0)))
+        out[i] = running
+    return out
+
+
+def family(pairs: list[Compared | str], confidence: float) -> list[Difference]:
+    """The differences of one metric over all pairs, adjusted together. A string is why there is none."""
+    adjusted = holm([p.p if isinstance(p, Compared) else None for p in pairs])
+    m = sum(1 for p in adjusted if p is not None)
+    out: list[Difference] = []
+    for pair, p_adjusted in zip(pairs, adjusted, strict=True):
+        if isinstance(pair, str):
+            out.append({"difference": None, "why": pair})
+            continue
+        entry: Difference = {"difference": clean(pair.difference)}
+        plain = pair.interval(confidence) if pair.interval else None
+        wide = pair.interval(1 - (1 - confidence) / m) if pair.interval and m else None
+        entry["low"], entry["high"] = (clean(plain[0]), clean(plain[1])) if plain else (None, None)
+        entry["low_adjusted"], entry["high_adjusted"] = (clean(wide[0]), clean(wide[1])) if wide else (None, None)
+        entry["p"], entry["p_adjusted"], entry["test"] = pair.p, p_adjusted, pair.test
+        if pair.p is None:
+            entry["why"] = pair.why
+        out.append(entry)
+    return out
