@@ -102,7 +102,8 @@ FAULTS = (
     Fault("a cutoff that nobody kept counts as set in advance", "studies/catalog.py",
           "return Cutoff(value, seen_on, chosen_by=BY_HAND)", "return Cutoff(value)", "tests/web/test_attacked.py"),
     Fault("rounded half up", "core/writing.py", 'text = f"{value:,.{digits}f}"',
-          'text = f"{math.floor(value * 10**digits + 0.5) / 10**digits:,.{digits}f}"', "tests/core/words/test_unfold.py"),
+          'text = f"{math.floor(value * 10**digits + 0.5) / 10**digits:,.{digits}f}"',
+          "tests/core/words/test_unfold.py"),
     # What is said.
     Fault("a lead is said where no test was made", "report/drafting.py",
           'return None if other in best["not_tested"] else other not in best["not_separated"]',

@@ -195,8 +195,10 @@ def varied(sample: Path, to: Path, changes: dict[str, str], more: str, drop: int
 
 def older_keys(base: Path) -> list[tuple[str, str]]:
     """How the older version spells what it does not know by today's name."""
-    source = (base / "src" / "skarlo" / "intake" / "spec.py").read_text(encoding="utf-8")
-    return [(now, then) for now, then in SPELLED if now.strip('"') not in source]
+    folder = base / "src" / "skarlo" / "intake"
+    keys = (folder / "spec.py").read_text(encoding="utf-8")
+    values = "\n".join(p.read_text(encoding="utf-8") for p in folder.glob("*.py"))  # a value stands in quotes
+    return [(now, then) for now, then in SPELLED if now not in (values if '"' in now else keys)]
 
 
 def spelled_as(now: Path, then: Path, keys: list[tuple[str, str]]) -> None:
