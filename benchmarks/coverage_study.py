@@ -175,7 +175,7 @@ class Ledger:
         """A difference; where the two are truly equal its test is counted too."""
         if isinstance(d, str) or d.interval is None or at is None:
             return
-        self.interval(metric, d.test, d.interval(0.95), at)
+        self.interval(metric, d.kind or d.test, d.interval(0.95), at)
         if self.way == "equal" and d.p is not None:
             self._add((True, metric, d.test), d.p <= 0.05, 0.0)
 
@@ -234,11 +234,11 @@ def pair(t: Task) -> list[Line]:
         a, b = t.world.draw(rng, t.n, Way(), way)
         if not 2 <= a.actual.sum() <= t.n - 2:
             continue
-        first, second = (panel.metrics(x, QUICK) for x in (a, b))
+        first, second, both = panel.metrics(a, QUICK), panel.metrics(b, QUICK), paired.Both(a, b)
         for name in first:
             x, y = first[name]["value"], second[name]["value"]
             if x is not None and y is not None:
-                d = paired.compare(name, a, b, (x, y), 1, READING.own_named(name))
+                d = paired.compare(name, both, (x, y), 1, READING.own_named(name))
                 out.compared(name, d, one[name] - two[name])
     return out.lines()
 

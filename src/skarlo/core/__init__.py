@@ -10,7 +10,7 @@ from .decide.rules import PARAMETERS as RULE_PARAMETERS
 from .evaluation import VERSION, environment, evaluate, holdout_of, with_choices
 from .language import formula
 from .live import LiveTally, live_tally
-from .metrics.definitions import HEADLINE, HEADLINE_MANY, MANY_CLASSES, METRICS, TWO_CLASSES
+from .metrics.definitions import HEADLINE, HEADLINE_MANY, METRICS
 from .metrics.own import MEASURES
 from .metrics.own import UNTESTED as UNTESTED_MEASURES
 from .number import BoolArray, Difference, Finding, FloatArray, IntArray, Metric
@@ -30,11 +30,9 @@ __all__ = [
     "GATE_COUNTS",
     "HEADLINE",
     "HEADLINE_MANY",
-    "MANY_CLASSES",
     "MEASURES",
     "METRICS",
     "RULE_PARAMETERS",
-    "TWO_CLASSES",
     "UNTESTED_MEASURES",
     "VERSION",
     "BoolArray",

@@ -43,7 +43,8 @@ class MoreRows(TypedDict):
 
 
 class Difference(TypedDict):
-    """A paired difference (a minus b) with its interval and test, or why there is none."""
+    """A difference (a minus b) with its interval and test, or why there is none. `interval` names the interval where
+    it is not made by the test."""
 
     difference: float | None
     low: NotRequired[float | None]
@@ -53,6 +54,8 @@ class Difference(TypedDict):
     p: NotRequired[float | None]
     p_adjusted: NotRequired[float | None]
     test: NotRequired[str]
+    interval: NotRequired[str]
+    unreliable: NotRequired[bool]
     why: NotRequired[str]
     more_rows: NotRequired[MoreRows]
     approximate: NotRequired[bool]

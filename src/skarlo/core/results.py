@@ -186,6 +186,7 @@ class PairResult(TypedDict):
     split: str
     rows: int
     metrics: dict[str, Difference]
+    averages: NotRequired[dict[str, dict[str, Difference]]]
 
 
 class Lead(TypedDict):

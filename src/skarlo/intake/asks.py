@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from decimal import Decimal
 
-import numpy as np
 import polars as pl
 
 from skarlo.core import (
     GATE_COUNTS,
-    MANY_CLASSES,
     MEASURES,
-    TWO_CLASSES,
+    METRICS,
     UNTESTED_MEASURES,
     FloatArray,
     Gate,
@@ -25,10 +23,6 @@ from .problems import Problem
 from .read import as_number, as_text
 from .spec import GateSpec, MetricSpec, StudySpec
 
-SIGNED = ("mcc", "kappa", "youden_j")
-LIMITS = {"log_loss": (0.0, np.inf), "brier": (0.0, 2.0), "brier_skill": (-np.inf, 1.0),
-          "calibration_intercept": (-np.inf, np.inf), "calibration_slope": (-np.inf, np.inf)}  # fmt: skip
-
 
 def own_metrics(
     spec: StudySpec, table: pl.DataFrame, file: str, classes: list[str], doing: Loading
@@ -37,7 +31,7 @@ def own_metrics(
     numeric = tuple(c for c in table.columns if c.isidentifier())
     out: list[OwnMetric] = []
     for m in spec.metrics:
-        if m.name in (*TWO_CLASSES, *MANY_CLASSES, *GATE_COUNTS) or m.name in [o.name for o in out]:
+        if m.name in (*METRICS, *GATE_COUNTS) or m.name in [o.name for o in out]:
             doing.misasked(f"metrics: the name {m.name} is taken")
             continue
         if m.measure is not None:
@@ -80,9 +74,8 @@ def _measure_fault(m: MetricSpec, classes: list[str]) -> str | None:
 
 def gates_of(spec: StudySpec, classes: list[str], own: tuple[OwnMetric, ...], doing: Loading) -> tuple[Gate, ...]:
     """The study's gates, each checked against what there is."""
-    known = (TWO_CLASSES if len(classes) == 2 else MANY_CLASSES) + tuple(m.name for m in own) + GATE_COUNTS
-    per_class = (*known, "precision", "recall", "specificity", "npv", "f1", "fpr", "fnr", "roc_auc",
-                 "average_precision", "flagged_share", "prevalence")  # fmt: skip
+    known = (METRICS.two if len(classes) == 2 else METRICS.many) + tuple(m.name for m in own) + GATE_COUNTS
+    per_class = (*known, *METRICS.where(each_class=True))
     names = [c.name for c in spec.candidates]
     for i, g in enumerate(spec.gates, 1):
         for message, found, expected in _gate_faults(
@@ -121,7 +114,7 @@ def _gate_faults(
 
 def quoted_of(spec: StudySpec, classes: list[str], doing: Loading) -> tuple[Quoted, ...]:
     """Published results, with percent read as such; what cannot be one is a problem."""
-    known = TWO_CLASSES if len(classes) == 2 else MANY_CLASSES
+    known = METRICS.two if len(classes) == 2 else METRICS.many
     out, names = [], [c.name for c in spec.candidates]
     for q in spec.quoted:
         if q.name in names:
@@ -132,7 +125,7 @@ def quoted_of(spec: StudySpec, classes: list[str], doing: Loading) -> tuple[Quot
             if name not in known:
                 doing.misasked(f"quoted {q.name}: there is no such metric", name, one_of(list(known)))
                 continue
-            low, high = LIMITS.get(name, (-1.0, 1.0) if name in SIGNED else (0.0, 1.0))
+            low, high = METRICS[name].lower, METRICS[name].upper
             hundredth = float(Decimal(repr(value)) / 100)  # of what was written, not of the double next to it
             percent = not low <= value <= high and low <= hundredth <= high
             if percent:

@@ -10,13 +10,13 @@ import numpy as np
 import polars as pl
 
 from skarlo import core
-from skarlo.core import METRICS, BoolArray, FloatArray, IntArray, several, with_interval
+from skarlo.core import HEADLINE, METRICS, BoolArray, FloatArray, IntArray, several, with_interval
 
 from .columns import codes_of, in_order
 from .problems import refuse
 from .read import as_number, as_text
 
-COLUMNS = ("roc_auc", "average_precision", "brier", "accuracy", "recall", "precision", "f1", "balanced_accuracy")
+COLUMNS = (*HEADLINE, "balanced_accuracy")
 
 
 class Evaluation(dict[str, Any]):

@@ -12,7 +12,7 @@ from skarlo.core.counting.answers import Answers
 from skarlo.core.counting.table import Sampling, make, prior
 from skarlo.core.metrics import agreement, losses, ranking
 from skarlo.core.metrics.counts import count_metrics
-from skarlo.core.stats.intervals import hall_mean, newcombe_area, wilson
+from skarlo.core.stats.intervals import hall_mean, newcombe_area, wilson, z_value
 
 NAMES = {"positive": "yes", "negative": "no"}
 RUNS = 300
@@ -91,11 +91,11 @@ def test_groups_are_covered_where_plain_intervals_are_not():
 def test_ends_at_the_bounds():
     assert wilson(0, 17, 0.95)[0] == 0.0
     assert wilson(17, 17, 0.95)[1] == 1.0
-    assert newcombe_area(1.0, 8, 9, 0.95)[1] == 1.0
-    assert 0.5 < newcombe_area(1.0, 8, 9, 0.95)[0] < 1.0
-    low, high = hall_mean(1.0, 0.1, 0.0, 50, 0.95)
+    assert newcombe_area(1.0, 8, 9, z_value(0.95))[1] == 1.0
+    assert 0.5 < newcombe_area(1.0, 8, 9, z_value(0.95))[0] < 1.0
+    low, high = hall_mean(1.0, 0.1, 0.0, 50, z_value(0.95))
     assert (low, high) == pytest.approx((1 - 0.1959964, 1 + 0.1959964), abs=1e-6)
-    skewed = hall_mean(1.0, 0.1, 2.0, 50, 0.95)
+    skewed = hall_mean(1.0, 0.1, 2.0, 50, z_value(0.95))
     assert skewed[1] - 1 > 1 - skewed[0]
 
 

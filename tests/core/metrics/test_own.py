@@ -173,8 +173,9 @@ def test_pairs_by_a_formula_agree_with_the_metric_it_spells():
     second = replace(two(first.actual, second.score), predicted=second.predicted)
     spelled = expression("2*TP / (2*TP + FP + FN)")
     values = [own.metric(spelled, x, SETTINGS, "")["value"] for x in (first, second)]
-    ours = paired.compare("own", first, second, values, 1, spelled)
-    known = paired.compare("f1", first, second, values, 1)
+    both = paired.Both(first, second)
+    ours = paired.compare("own", both, values, 1, spelled)
+    known = paired.compare("f1", both, values, 1)
     assert (ours.difference, ours.test) == (known.difference, "delta")
     assert ours.p == pytest.approx(known.p, rel=1e-9)
     assert ours.interval(0.95) == pytest.approx(known.interval(0.95), rel=1e-9)
@@ -182,8 +183,8 @@ def test_pairs_by_a_formula_agree_with_the_metric_it_spells():
 
 def test_what_has_no_paired_test_says_so():
     a = some(6)
-    d = paired.compare("top", a, a, (0.5, 0.5), 1, measure("precision_at_top", rows=10))
-    assert (d.p, d.why) == (None, "there is no paired test of top")
+    d = paired.compare("own", paired.Both(a, a), (0.5, 0.5), 1, measure("precision_at_top", rows=10))
+    assert (d.p, d.why) == (None, "there is no paired test of own")
 
 
 @pytest.mark.parametrize("kind", ["partial_area", "recall_at_fpr"])

@@ -1362,7 +1362,8 @@ export interface components {
         };
         /**
          * Difference
-         * @description A paired difference (a minus b) with its interval and test, or why there is none.
+         * @description A difference (a minus b) with its interval and test, or why there is none. `interval` names the interval where
+         *     it is not made by the test.
          */
         Difference: {
             /** Difference */
@@ -1381,6 +1382,10 @@ export interface components {
             p_adjusted?: number | null;
             /** Test */
             test?: string;
+            /** Interval */
+            interval?: string;
+            /** Unreliable */
+            unreliable?: boolean;
             /** Why */
             why?: string;
             more_rows?: components["schemas"]["MoreRows"];
@@ -1586,6 +1591,12 @@ export interface components {
             /** Metrics */
             metrics: {
                 [key: string]: components["schemas"]["Difference"];
+            };
+            /** Averages */
+            averages?: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["Difference"];
+                };
             };
         };
         /** PrResult */

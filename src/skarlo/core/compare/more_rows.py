@@ -12,9 +12,6 @@ from typing import NamedTuple
 from ..metrics.definitions import METRICS
 from ..number import MoreRows
 
-OF_POSITIVE = ("recall", "fnr", "f1", "average_precision", "precision")
-OF_NEGATIVE = ("specificity", "fpr", "npv")
-
 
 class Standing(NamedTuple):
     """What there is now: rows, those of the negative and the positive class where there are two, and their labels."""
@@ -69,11 +66,10 @@ def _told(more: float, at: Standing, metric: str) -> MoreRows | None:
 
 def _side(metric: str, actual: tuple[int, int] | None) -> int | None:
     """Which of two classes the metric waits for."""
-    if metric in OF_POSITIVE or metric in OF_NEGATIVE:
-        return 1 if metric in OF_POSITIVE else 0
-    if actual is not None and metric in METRICS and METRICS[metric].needs == "scores":
-        return 1 if actual[1] <= actual[0] else 0
-    return None
+    waits = METRICS[metric].waits_for if metric in METRICS else ""
+    if waits == "smaller":
+        return None if actual is None else 1 if actual[1] <= actual[0] else 0
+    return {"positive": 1, "negative": 0}.get(waits)
 
 
 def rounded(x: float) -> int:

@@ -2,16 +2,62 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
 import numpy as np
 
 from ..counting.answers import Answers, mean_variance
-from ..metrics import influence, ranking
+from ..counting.joint import Joint
+from ..metrics import classes, counts, influence, own, ranking, spread
 from ..metrics.definitions import METRICS
 from ..metrics.losses import row_loss
-from ..metrics.own import influence as own_influence
-from ..number import BoolArray, FloatArray, IntArray, total
-from ..stats.tests import Compared, agreement, normal, predictive_value
+from ..number import BoolArray, FloatArray, total
+from ..stats.estimate import Estimate
+from ..stats.intervals import Interval, wilson_share, z_value
+from ..stats.mover import correlation, mover, mover_mean
+from ..stats.tests import Compared, agreement, normal, normal_p, paired_interval, predictive_value
 from ..study import OwnMetric
+
+
+@dataclass(frozen=True)
+class Both:
+    """Two candidates on the same rows, and what several of their differences read."""
+
+    a: Answers
+    b: Answers
+
+    @cached_property
+    def joint(self) -> Joint:
+        """Their rows as counts of (actual, predicted by a, predicted by b)."""
+        return Joint.of(self.a, self.b)
+
+    @property
+    def sides(self) -> tuple[Answers, Answers]:
+        return self.a, self.b
+
+    @cached_property
+    def placed(self) -> tuple[tuple[FloatArray, FloatArray], tuple[FloatArray, FloatArray]]:
+        """Each row's placement among the other class, less the area: of positives and of negatives, for each side."""
+        return tuple(  # type: ignore[return-value]
+            (on_pos[x.place[x.is_positive]] - area, on_neg[x.place[~x.is_positive]] - area)
+            for x in self.sides
+            if x.tally is not None
+            for (on_pos, on_neg), area in [(ranking.placements_of(x), ranking.roc_area(x.tally))]
+        )
+
+    def placement_variance(self, on_pos: FloatArray, on_neg: FloatArray) -> float:
+        """The variance of an area, or of a difference of two, from centred placements."""
+        a = self.a
+        pos = a.is_positive
+        if a.designed:
+            group = np.arange(len(pos)) if a.group is None else a.group
+            weights = (None, None) if a.weight is None else (a.weight[pos], a.weight[~pos])
+            return ranking.clustered_area_variance(on_pos, on_neg, weights, (group[pos], group[~pos]))
+        p, n = len(on_pos), len(on_neg)
+        return total(on_pos**2) / (p - 1) / p + total(on_neg**2) / (n - 1) / n
 
 
 def by_influence(
@@ -23,24 +69,35 @@ def by_influence(
     return normal(gap, mean_variance(psi_a - psi_b, a.weight, a.group), test + a.suffix)
 
 
-def areas(a: Answers, b: Answers, gap: float) -> Compared:
-    """Paired difference of two areas (DeLong, DeLong and Clarke-Pearson 1988, Biometrics 44:837)."""
-    assert a.tally is not None
-    assert b.tally is not None
-    (pos_a, neg_a), (pos_b, neg_b) = ranking.placements(a.tally), ranking.placements(b.tally)
-    pos = a.is_positive
-    d10 = pos_a[a.place[pos]] - pos_b[b.place[pos]] - gap
-    d01 = neg_a[a.place[~pos]] - neg_b[b.place[~pos]] - gap
-    if len(d10) < 2 or len(d01) < 2:
-        return Compared(gap, None, "delong_paired" + a.suffix, None, "the test needs two rows of each class")
-    if a.designed:
-        group = np.arange(len(pos)) if a.group is None else a.group
-        weights = (None, None) if a.weight is None else (a.weight[pos], a.weight[~pos])
-        variance = ranking.clustered_area_variance(d10, d01, weights, (group[pos], group[~pos]))
-    else:
-        p, n = len(d10), len(d01)
-        variance = total(d10**2) / (p - 1) / p + total(d01**2) / (n - 1) / n
-    return normal(gap, variance, "delong_paired" + a.suffix)
+def carried(found: Compared, estimates: Sequence[Estimate], rho: float) -> Compared:
+    """The same test, its interval carried over from the two own ones; as it was where one of them has none."""
+    first, second = estimates
+    if first.ends is None or second.ends is None:
+        return found
+
+    def interval(confidence: float) -> Interval:
+        z = z_value(confidence)
+        assert first.ends is not None
+        assert second.ends is not None
+        return mover(first.value, first.ends(z), second.value, second.ends(z), rho)
+
+    return Compared(found.difference, found.p, found.test, interval, found.why, "mover")
+
+
+def areas(both: Both, gap: float) -> Compared:
+    """Paired difference of two areas.
+
+    Test: DeLong, DeLong and Clarke-Pearson 1988, Biometrics 44:837. Interval: of the two areas' own.
+    """
+    test = "delong_paired" + both.a.suffix
+    (pos_a, neg_a), (pos_b, neg_b) = both.placed
+    if len(pos_a) < 2 or len(neg_a) < 2:
+        return Compared(gap, None, test, None, "the test needs two rows of each class")
+    of_a, of_b = both.placement_variance(pos_a, neg_a), both.placement_variance(pos_b, neg_b)
+    of_gap = both.placement_variance(pos_a - pos_b, neg_a - neg_b)
+    found = normal(gap, of_gap, test)
+    estimates = [ranking.roc_auc_estimate(x, x.tally) for x in both.sides if x.tally is not None]
+    return carried(found, estimates, correlation((of_a + of_b - of_gap) / 2, of_a, of_b))
 
 
 def losses(name: str, a: Answers, b: Answers) -> Compared:
@@ -58,77 +115,180 @@ def losses(name: str, a: Answers, b: Answers) -> Compared:
     return normal(mean, total((gap - mean) ** 2) / (n - 1) / n, "influence")
 
 
-def _quad(a: BoolArray, b: BoolArray) -> tuple[int, int, int, int]:
-    """Rows where both, only the first, only the second, neither."""
-    return (int((a & b).sum()), int((a & ~b).sum()), int((~a & b).sum()), int((~a & ~b).sum()))
+def _grouped(psi: FloatArray, a: Answers) -> FloatArray:
+    """Influence times weight, summed within groups."""
+    part = psi if a.weight is None else psi * a.weight
+    if a.group is None:
+        return part
+    _, code = np.unique(a.group, return_inverse=True)
+    return np.asarray(np.bincount(code, weights=part), dtype=np.float64)
 
 
-AGREEMENT = ("accuracy", "recall", "fnr", "specificity", "fpr")
-DELTA = ("f1", "mcc", "kappa", "balanced_accuracy", "youden_j")
+def influence_correlation(psi_a: FloatArray, psi_b: FloatArray, a: Answers) -> float:
+    """How two values are correlated, from the rows' influence on each."""
+    x, y = _grouped(psi_a, a), _grouped(psi_b, a)
+    return correlation(total(x * y), total(x * x), total(y * y))
+
+
+def _carried_by_influence(both: Both, psi: Sequence[FloatArray | None], gap: float, test: str,
+                          estimates: Sequence[Estimate]) -> Compared:  # fmt: skip
+    found = by_influence(psi[0], psi[1], both.a, gap, test)
+    if psi[0] is None or psi[1] is None:
+        return found
+    return carried(found, estimates, influence_correlation(psi[0], psi[1], both.a))
+
+
+def _average_precision(name: str, both: Both, gap: float, positive: int) -> Compared:
+    psi = [influence.of_rows(name, x, positive) for x in both.sides]
+    estimates = [ranking.average_precision_estimate(x, x.tally) for x in both.sides if x.tally is not None]
+    return _carried_by_influence(both, psi, gap, "influence", estimates)
+
+
+# What classes were predicted.
+
+
+def _cells(both: Both, positive: int) -> dict[str, BoolArray]:
+    k, width, _ = both.joint.cells.shape
+    row, column = np.indices((k, width))
+    flagged, answered = column == positive, column < k
+    return {
+        "right": row == column, "flagged": flagged, "not_flagged": ~flagged, "passed": ~flagged & answered,
+    }  # fmt: skip
+
+
+# Of which rows (all, positives, negatives), and which cells count.
+AGREEMENT = {
+    "accuracy": (None, "right"), "recall": (True, "flagged"), "fnr": (True, "not_flagged"),
+    "specificity": (False, "passed"), "fpr": (False, "flagged"),
+}  # fmt: skip
+
+
+def _agreement(name: str, both: Both, gap: float, positive: int) -> Compared:
+    if both.a.designed:
+        return _rate_by_influence(name, both, gap, positive)
+    of, which = AGREEMENT[name]
+    cells = _cells(both, positive)[which]
+    joint = both.joint
+    if of is not None:
+        rows = (np.arange(joint.cells.shape[0]) == positive) == of
+        joint, cells = joint.within(rows), cells[rows]
+    return agreement(*joint.quad(cells, cells))
+
+
+def _predictive(name: str, both: Both, gap: float, positive: int) -> Compared:
+    """Precision or negative predictive value: Kosinski's test, the interval of the two Wilson intervals.
+
+    Their covariance: Moskowitz and Pepe 2006, Clin. Trials 3:272.
+    """
+    if both.a.designed:
+        return _rate_by_influence(name, both, gap, positive)
+    cells = _cells(both, positive)["flagged" if name == "precision" else "passed"]
+    joint = both.joint
+    is_so = (np.arange(joint.cells.shape[0]) == positive) == (name == "precision")
+    both_so, first, second, _ = joint.quad(cells, cells)
+    hits, hits_a, hits_b, _ = joint.within(is_so).quad(cells[is_so], cells[is_so])
+    called_a, called_b = both_so + first, both_so + second
+    found = predictive_value(hits + hits_a, called_a, hits + hits_b, called_b, hits, both_so)
+    p, q = (hits + hits_a) / called_a, (hits + hits_b) / called_b
+    covariance = (hits * (1 - p) * (1 - q) + (both_so - hits) * p * q) / (called_a * called_b)
+    rho = correlation(covariance, p * (1 - p) / called_a, q * (1 - q) / called_b)
+
+    def interval(confidence: float) -> Interval:
+        return mover(p, wilson_share(p, called_a, confidence), q, wilson_share(q, called_b, confidence), rho)
+
+    return Compared(found.difference, found.p, found.test, interval, found.why, "mover")
+
+
+def _rate_by_influence(name: str, both: Both, gap: float, positive: int) -> Compared:
+    """A rate with weights or groups: the delta method, the interval of the two Wilson intervals on effective rows."""
+    psi = [influence.of_rows(name, x, positive) for x in both.sides]
+    found = by_influence(psi[0], psi[1], both.a, gap, "delta")
+    tables = [x.table for x in both.sides]
+    if (
+        METRICS[name].paired != "predictive"
+        or psi[0] is None
+        or psi[1] is None
+        or tables[0] is None
+        or tables[1] is None
+    ):
+        return found
+    shares = [t.share(*counts.masks(t, positive)[name]) for t in tables if t is not None]
+    rho = influence_correlation(psi[0], psi[1], both.a)
+
+    def interval(confidence: float) -> Interval:
+        ends = [s.interval(confidence) for s in shares]
+        return mover(shares[0].value, ends[0], shares[1].value, ends[1], rho)
+
+    return Compared(found.difference, found.p, found.test, interval, found.why, "mover" + both.a.suffix)
+
+
+def _recalls(name: str, both: Both, gap: float, positive: int) -> Compared:
+    """Mean (or sum) of the classes' recalls: method 10 for each class with rows, then the mean of independent parts."""
+    if both.a.designed:
+        psi = [influence.of_rows(name, x, 0) for x in both.sides]
+        return by_influence(psi[0], psi[1], both.a, gap, "delta")
+    joint = both.joint
+    right = _cells(both, 0)["right"]
+    quads = []
+    for k in range(joint.cells.shape[0]):
+        rows = np.arange(joint.cells.shape[0]) == k
+        quad = joint.within(rows).quad(right[rows], right[rows])
+        if sum(quad):
+            quads.append(quad)
+    parts = len(quads) if name == "balanced_accuracy" else 1
+    gaps = [(q[1] - q[2]) / sum(q) for q in quads]
+    variance = sum((q[1] + q[2]) / sum(q) ** 2 for q in quads)
+    p = normal_p(sum(gaps) / math.sqrt(variance)) if variance > 0 else 1.0
+
+    def interval(confidence: float) -> Interval:
+        ends = [paired_interval(*q, confidence) for q in quads]
+        most = len(quads) / parts
+        return mover_mean(gaps, ends, parts=parts, limits=(-most, most))
+
+    return Compared(gap, p, "null_score", interval, kind="mover_paired")
 
 
 def compare(
-    name: str, a: Answers, b: Answers, values: tuple[float, float], positive: int, own: OwnMetric | None = None
+    name: str, both: Both, values: tuple[float, float], positive: int, mine: OwnMetric | None = None
 ) -> Compared:
     """The paired difference of a metric between two candidates on the same rows.
 
-    a, b : answers over the same rows; for metrics of scores only rows that both answered
+    both : answers over the same rows; for metrics of scores only rows that both answered
     values : the metric's value for each
     positive : the class read against the rest
-    own : the study's own metric of that name, if it is one
+    mine : the study's own metric of that name, if it is one
     """
     gap = values[0] - values[1]
-    if own is not None:
-        psi = [own_influence(own, x) for x in (a, b)]
-        if psi[0] is None and psi[1] is None:
-            return Compared(gap, None, "none", None, f"there is no paired test of {name}")
-        return by_influence(psi[0], psi[1], a, gap, "delta")
-    if name == "roc_auc":
-        return areas(a, b, gap)
-    if name in ("brier", "log_loss"):
-        return losses(name, a, b)
-    if name == "average_precision":
-        return _by_rows(name, a, b, gap, positive, "influence")
-    if name in DELTA or (a.designed and name in (*AGREEMENT, "precision", "npv")):
-        return _by_rows(name, a, b, gap, positive, "delta")
-    if name in AGREEMENT:
-        return agreement(*_agreement(name, a, b, positive))
-    if name in ("precision", "npv"):
-        return _predictive(name, a, b, positive)
+    if mine is not None:
+        return _own(mine, both, gap, positive)
+    return WAYS[METRICS[name].paired](name, both, gap, positive)
+
+
+def _none(name: str, both: Both, gap: float, positive: int) -> Compared:
     return Compared(gap, None, "none", None, f"there is no paired test of {METRICS[name].title}")
 
 
-def _by_rows(name: str, a: Answers, b: Answers, gap: float, positive: int, test: str) -> Compared:
-    return by_influence(influence.of_rows(name, a, positive), influence.of_rows(name, b, positive), a, gap, test)
+# By what a metric's entry says of it.
+WAYS: dict[str, Callable[[str, Both, float, int], Compared]] = {
+    "": _none,
+    "agreement": _agreement,
+    "predictive": _predictive,
+    "recalls": _recalls,
+    "spread": lambda name, both, gap, k: spread.pair(spread.of_metric(name, k), both.a, both.b, both.joint, gap),
+    "areas": lambda name, both, gap, k: areas(both, gap),
+    "steps": _average_precision,
+    "losses": lambda name, both, gap, k: losses(name, both.a, both.b),
+    "macro": lambda name, both, gap, k: classes.macro_area_difference(both.a, both.b),
+}
 
 
-def _said(a: Answers) -> IntArray:
-    assert a.predicted is not None
-    return a.predicted
-
-
-def _agreement(name: str, a: Answers, b: Answers, positive: int) -> tuple[int, int, int, int]:
-    x, y = _said(a), _said(b)
-    if name == "accuracy":
-        return _quad(x == a.actual, y == a.actual)
-    rows = (a.actual == positive) == (name in ("recall", "fnr"))
-    x, y = x[rows], y[rows]
-    if name in ("recall", "fpr"):
-        return _quad(x == positive, y == positive)
-    if name == "fnr":
-        return _quad(x != positive, y != positive)
-    return _quad((x != positive) & (x >= 0), (y != positive) & (y >= 0))
-
-
-def _predictive(name: str, a: Answers, b: Answers, positive: int) -> Compared:
-    x, y = _said(a), _said(b)
-    is_so = a.actual == positive
-    if name == "precision":
-        x_so, y_so = x == positive, y == positive
-    else:
-        is_so, x_so, y_so = ~is_so, (x != positive) & (x >= 0), (y != positive) & (y >= 0)
-    both = x_so & y_so
-    return predictive_value(
-        int((x_so & is_so).sum()), int(x_so.sum()), int((y_so & is_so).sum()), int(y_so.sum()),
-        int((both & is_so).sum()), int(both.sum()),
-    )  # fmt: skip
+def _own(mine: OwnMetric, both: Both, gap: float, positive: int) -> Compared:
+    if mine.formula is not None and not mine.formula.sums and both.a.positive is not None:
+        return spread.pair(spread.of_formula(mine, positive), both.a, both.b, both.joint, gap)
+    psi = [own.influence(mine, x) for x in both.sides]
+    if psi[0] is None and psi[1] is None:
+        return Compared(gap, None, "none", None, f"there is no paired test of {mine.name}")
+    if mine.measure == "partial_area":
+        estimates = [own.partial_area_estimate(mine, x, x.tally) for x in both.sides if x.tally is not None]
+        return _carried_by_influence(both, psi, gap, "delta", estimates)
+    return by_influence(psi[0], psi[1], both.a, gap, "delta")

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from itertools import combinations
 
 import numpy as np
 
 from ..counting.answers import Answers
-from ..metrics import panel
+from ..metrics import panel, spread
+from ..metrics.classes import FEW
 from ..metrics.panel import Reading
 from ..metrics.trust import DIFFERENCE, mark_difference
 from ..number import BoolArray, Difference, Metric
@@ -20,6 +21,7 @@ from ..stats import tests
 from ..stats.tests import Compared
 from . import paired
 from .more_rows import Standing, clearing
+from .paired import Both
 
 Told = Compared | str  # a difference, or why there is none
 
@@ -47,22 +49,28 @@ class Pair:
     b: Entrant
 
     @cached_property
-    def answers(self) -> tuple[Answers, Answers]:
+    def answers(self) -> Both:
         """On the rows that neither leaves out."""
         if not (self.a.left_out or self.b.left_out):
-            return self.a.whole, self.b.whole
+            return self._on(None)
         a, b = (e.whole.answered if e.left_out else None for e in (self.a, self.b))
         return self._on(b if a is None else a if b is None else a & b)
 
     @cached_property
-    def scores(self) -> tuple[Answers, Answers]:
+    def scores(self) -> Both:
         """On the rows that both answered."""
+        if self.a.whole.all_answered and self.b.whole.all_answered:
+            return self._on(None)
         return self._on(self.a.whole.answered & self.b.whole.answered)
 
-    def _on(self, keep: BoolArray | None) -> tuple[Answers, Answers]:
+    def _on(self, keep: BoolArray | None) -> Both:
         if keep is None or keep.all():
-            return self.a.whole, self.b.whole
-        return _only(self.a.whole, keep), _only(self.b.whole, keep)
+            return self._whole
+        return Both(_only(self.a.whole, keep), _only(self.b.whole, keep))
+
+    @cached_property
+    def _whole(self) -> Both:
+        return Both(self.a.whole, self.b.whole)
 
     def difference(self, name: str) -> Told:
         """One metric's paired difference, a less b."""
@@ -71,14 +79,14 @@ class Pair:
             if value["value"] is None:
                 return f"{one.name}: {value['why']}"
         reading = self.a.reading
-        first, second = self.scores if reading.over_answered(name) else self.answers
+        both = self.scores if reading.over_answered(name) else self.answers
         values = self.a.metrics[name]["value"], self.b.metrics[name]["value"]
-        if len(first.actual) < len(self.a.whole.actual):
-            values = panel.value(name, first, reading), panel.value(name, second, self.b.reading)
+        if len(both.a.actual) < len(self.a.whole.actual):
+            values = panel.value(name, both.a, reading), panel.value(name, both.b, self.b.reading)
         if values[0] is None or values[1] is None:
             return "on the rows that both answered it is not defined"
         positive = 0 if reading.positive is None else reading.positive
-        return paired.compare(name, first, second, (values[0], values[1]), positive, reading.own_named(name))
+        return paired.compare(name, both, (values[0], values[1]), positive, reading.own_named(name))
 
 
 def _only(a: Answers, keep: BoolArray) -> Answers:
@@ -110,7 +118,7 @@ def pairs(
     names, once = entrants[0].reading.metrics if names is None else names, once or Once()
     chosen = [Pair(a, b) for a, b in combinations(entrants, 2)]
     out: list[PairResult] = [
-        {"a": p.a.name, "b": p.b.name, "split": split, "rows": len(p.answers[0].actual), "metrics": {}} for p in chosen
+        {"a": p.a.name, "b": p.b.name, "split": split, "rows": len(p.answers.a.actual), "metrics": {}} for p in chosen
     ]
     found = [_differences(pair, names, once) for pair in chosen]
     for name in names:
@@ -119,8 +127,39 @@ def pairs(
             marked = mark_difference(name, d, DIFFERENCE)
             reading = pair.a.reading
             rows = pair.scores if reading.over_answered(name) else pair.answers
-            entry["metrics"][name] = _with_more_rows(marked, name, rows[0], reading)
+            entry["metrics"][name] = _with_more_rows(marked, name, rows.a, reading)
+    if entrants[0].reading.positive is None:
+        _averages(out, chosen, confidence)
     return out
+
+
+AVERAGES = ("precision", "recall", "f1")
+
+
+def _averages(out: list[PairResult], chosen: Sequence[Pair], confidence: float) -> None:
+    """The differences of means over the classes, of three and more."""
+    for entry in out:
+        entry["averages"] = {"macro": {}, "weighted": {}}
+    for kind in ("macro", "weighted"):
+        for name in AVERAGES:
+            family = tests.family([_average(pair, kind, name) for pair in chosen], confidence)
+            for entry, d in zip(out, family, strict=True):
+                entry["averages"][kind][name] = mark_difference(f"{kind} {name}", d, DIFFERENCE)
+
+
+def _average(pair: Pair, kind: str, name: str) -> Told:
+    for one in (pair.a, pair.b):
+        if one.whole.predicted is None:
+            return f"{one.name}: {one.reading.no_cutoff}"
+    both = pair.answers
+    first, second = both.a.table, both.b.table
+    if first is None or second is None or first.total <= 0:
+        return "there are no rows"
+    present = np.asarray(first.cells.sum(axis=1) > 0)
+    of = spread.of_average(name, kind == "weighted", present)
+    values = [of.value(t.cells.astype(np.float64)) or 0.0 for t in (first, second)]
+    found = spread.pair(of, both.a, both.b, both.joint, values[0] - values[1])
+    return replace(found, unreliable=bool(first.rows.sum(axis=1)[present].min() < FEW))
 
 
 def _with_more_rows(d: Difference, name: str, a: Answers, reading: Reading) -> Difference:

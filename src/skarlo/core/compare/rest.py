@@ -4,24 +4,28 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from functools import cached_property, partial
+from typing import Any
 
 import numpy as np
-from scipy.special import ndtr
 
 from ..counting.answers import Answers, mean_variance
 from ..counting.table import Table
-from ..metrics import counts, influence, own, panel, ranking
+from ..metrics import counts, influence, own, panel, ranking, spread
 from ..metrics.counts import Shares
+from ..metrics.definitions import METRICS
+from ..metrics.losses import mean_loss_estimate, moments
 from ..metrics.panel import Reading
 from ..number import BoolArray, IntArray, Metric
 from ..stats import tests
-from ..stats.intervals import Interval, Intervals, hybrid_difference, hybrid_differences
-from ..stats.tests import Compared, hypergeometric_midp
+from ..stats.estimate import Estimate
+from ..stats.intervals import Interval, Intervals, hybrid_difference, hybrid_differences, z_value
+from ..stats.mover import mover, mover_mean, p_by_inversion
+from ..stats.tests import Compared, hypergeometric_midp, normal_p
 from ..study import OwnMetric
 
-COUNTED = ("f1", "mcc", "kappa", "balanced_accuracy", "youden_j")
-OTHERS = (*COUNTED, "average_precision", "brier", "log_loss")
+FEW = 10  # rows of a class, under which an interval of losses may say too much
 NONE_THERE = "the other rows have no such number"
 
 
@@ -66,13 +70,21 @@ def against_rest(
     positive = 0 if reading.positive is None else reading.positive
     out: dict[str, Compared | str] = {}
     for name, value in found.items():
-        if name in counts.RATES:
+        mine = reading.own_named(name)
+        way = "own" if mine is not None else METRICS[name].rest
+        if way == "rate":
             known = None if value["value"] is None else (rates or {}).get(name)
             out[name] = _rates(name, s.table, rest.table, positive, value) if known is None else known
-        elif name == "roc_auc" or name in OTHERS:
-            out[name] = _others(name, s, rest, reading, value)
-        elif mine := reading.own_named(name):
-            out[name] = _own(mine, s, rest, value, reading)
+        elif way and value["value"] is None:
+            out[name] = value["why"]
+        elif mine is not None:
+            out[name] = _own(mine, s, rest, value["value"] or 0.0, reading)
+        elif way == "spread":
+            out[name] = _by_cells(spread.of_metric(name, positive), s, rest, value["value"] or 0.0)
+        elif way == "recalls":
+            out[name] = _recalls(name, s, rest, value["value"] or 0.0, reading)
+        elif way == "carried":
+            out[name] = _carried(name, s, rest, value["value"] or 0.0, reading)
     return out
 
 
@@ -82,31 +94,46 @@ def _rates(name: str, s: Table | None, rest: Table | None, positive: int, value:
     a, b = (t.share(*counts.masks(t, positive)[name]) for t in (s, rest))
     if b.n <= 0:
         return NONE_THERE
-    gap = a.value - b.value
+    gap, kind = a.value - b.value, ""
 
     def interval(confidence: float) -> Interval:
         return hybrid_difference(a.value, a.interval(confidence), b.value, b.interval(confidence))
 
+    if name == "f1":
+        gap, kind = _f1(a.value) - _f1(b.value), "mover" + s.suffix
+
+    def carried(confidence: float) -> Interval:
+        """F1 is a monotone function of TP / (TP + FP + FN), and so are the ends of its interval."""
+        ends = [(_f1(low), _f1(high)) for low, high in (a.interval(confidence), b.interval(confidence))]
+        return hybrid_difference(_f1(a.value), ends[0], _f1(b.value), ends[1])
+
+    ends = carried if kind else interval
     if s.suffix:
-        spread = a.value * (1 - a.value) / a.effective + b.value * (1 - b.value) / b.effective
-        p = 2.0 * float(ndtr(-abs(gap) / math.sqrt(spread))) if spread > 0 else (1.0 if gap == 0 else None)
-        return Compared(gap, p, "independent" + s.suffix, interval, "the rows show a difference and no variance")
-    return Compared(gap, float(hypergeometric_midp(a.k, a.n, b.k, b.n)), "hypergeometric_midp", interval)
+        variance = a.value * (1 - a.value) / a.effective + b.value * (1 - b.value) / b.effective
+        p = normal_p((a.value - b.value) / math.sqrt(variance)) if variance > 0 else (1.0 if gap == 0 else None)
+        return Compared(gap, p, "independent" + s.suffix, ends, "the rows show a difference and no variance", kind)
+    return Compared(gap, float(hypergeometric_midp(a.k, a.n, b.k, b.n)), "hypergeometric_midp", ends, kind=kind)
+
+
+def _f1(share: Any) -> Any:
+    """F1 from TP / (TP + FP + FN), numbers or arrays of them."""
+    return 2.0 * share / (1.0 + share)
 
 
 def rates_each(cells: IntArray, positive: int) -> list[dict[str, Compared | str]]:
     """The same for each rate of each of the slices that make up a whole, shape (m, K, L), all at once."""
     whole = cells.sum(axis=0)
     out: list[dict[str, Compared | str]] = [{} for _ in cells]
-    for name in counts.RATES:
+    for name in METRICS.rates:
         of, among = counts.masks(Table(cells[0], cells[0]), positive)[name]
         s = counts.shares_in(cells, of, among)
         rest = counts.shares_in(whole - cells, of, among)
-        gap = (s.value - rest.value).tolist()
+        f1 = name == "f1"
+        gap = (_f1(s.value) - _f1(rest.value) if f1 else s.value - rest.value).tolist()
         p = hypergeometric_midp(*(x.astype(np.int64) for x in (s.k, s.n, rest.k, rest.n))).tolist()
-        ends = _Ends(s, rest)
+        ends = _Ends(s, rest, f1)
         for i, there in enumerate(rest.exists.tolist()):
-            compared = Compared(gap[i], p[i], "hypergeometric_midp", partial(ends.of, i))
+            compared = Compared(gap[i], p[i], "hypergeometric_midp", partial(ends.of, i), kind="mover" if f1 else "")
             out[i][name] = compared if there else NONE_THERE
     return out
 
@@ -114,62 +141,151 @@ def rates_each(cells: IntArray, positive: int) -> list[dict[str, Compared | str]
 class _Ends:
     """Intervals of many differences of shares; made for all of them when one is asked for at a new confidence."""
 
-    def __init__(self, s: Shares, rest: Shares) -> None:
-        self.s, self.rest = s, rest
+    def __init__(self, s: Shares, rest: Shares, f1: bool) -> None:
+        self.s, self.rest, self.f1 = s, rest, f1
         self.made: dict[float, Intervals] = {}
 
     def of(self, i: int, confidence: float) -> Interval:
         """The i-th one."""
         if confidence not in self.made:
-            sides = (self.s.value, self.s.interval(confidence), self.rest.value, self.rest.interval(confidence))
+            sides = self.s.value, self.s.interval(confidence), self.rest.value, self.rest.interval(confidence)
+            if self.f1:
+                a, (la, ua), b, (lb, ub) = sides
+                sides = _f1(a), (_f1(la), _f1(ua)), _f1(b), (_f1(lb), _f1(ub))
             self.made[confidence] = hybrid_differences(*sides)
         low, high = self.made[confidence]
         return float(low[i]), float(high[i])
 
 
-def _others(name: str, part: Part, outside: Part, reading: Reading, value: Metric) -> Compared | str:
-    if value["value"] is None:
-        return value["why"]
-    positive = 0 if reading.positive is None else reading.positive
-    if name in COUNTED and not part.whole.designed:
-        return _by_cells(name, part.table, outside.table, positive, value["value"])
+def _by_cells(of: spread.OfCells, part: Part, outside: Part, value: float) -> Compared | str:
+    """A count metric by the delta method, two rows spread over the matrix of each side."""
+    t, u = part.table, outside.table
+    other = None if u is None or u.total <= 0 else of.value(u.cells.astype(np.float64))
+    if t is None or u is None or other is None:
+        return NONE_THERE
+    whole = part.whole.table
+    width = t.cells.shape[1] if whole is None else whole.cells.shape[1]
+    first, second = (spread.Side(x, width, partial(_rows, y)) for x, y in ((t, part), (u, outside)))
+    return spread.apart(of, first, second, value - other, part.whole.suffix)
+
+
+def _rows(part: Part) -> Answers:
+    return part.rows
+
+
+def _recalls(name: str, part: Part, outside: Part, value: float, reading: Reading) -> Compared | str:
+    """Mean (or sum) of the classes' recalls: the interval of the two own ones, a score test with pooled recalls."""
+    t, u = part.table, outside.table
+    other = None if u is None else counts.value(name, u, reading.positive or 0)
+    if t is None or u is None or other is None:
+        return NONE_THERE
+    shares = [[x.share(*counts.masks(x, k)["recall"]) for x in (t, u)] for k in range(t.classes)]
+    there = [(s, r) for s, r in shares if s.n > 0 and r.n > 0]
+    gap, variance = 0.0, 0.0
+    for s, r in there:
+        pooled = (s.value * s.effective + r.value * r.effective) / (s.effective + r.effective)
+        gap += s.value - r.value
+        variance += pooled * (1 - pooled) * (1 / s.effective + 1 / r.effective)
+    p = normal_p(gap / math.sqrt(variance)) if variance > 0 else 1.0 if value == other else None
+
+    def interval(confidence: float) -> Interval:
+        ends = [_recall_ends(name, x, reading, confidence) for x in (t, u)]
+        return mover(value, ends[0], other, ends[1])
+
+    why = "the rows show a difference and no variance"
+    return Compared(value - other, p, "pooled_score" + t.suffix, interval, why, "mover" + t.suffix)
+
+
+def _recall_ends(name: str, t: Table, reading: Reading, confidence: float) -> Interval:
+    shares = [t.share(*counts.masks(t, k)["recall"]) for k in range(t.classes)]
+    found = [s for s in shares if s.n > 0]
+    ends = [s.interval(confidence) for s in found]
+    if name == "youden_j":
+        low, high = mover_mean([s.value for s in found], ends, parts=1, limits=(0.0, float(len(found))))
+        return low - 1.0, high - 1.0
+    return mover_mean([s.value for s in found], ends, limits=(0.0, 1.0))
+
+
+def _estimate(name: str, a: Answers) -> Estimate | None:
+    """The metric of some rows with its own interval; None where it does not exist."""
+    if METRICS[name].paired == "losses":
+        m = moments(a, name) if a.is_probability and len(a.with_answer.actual) else None
+        return None if m is None else mean_loss_estimate(a, m)
+    t = a.tally
+    if t is None or t.positives <= 0 or t.negatives <= 0:
+        return None
+    return ranking.roc_auc_estimate(a, t) if name == "roc_auc" else ranking.average_precision_estimate(a, t)
+
+
+def _carried(name: str, part: Part, outside: Part, value: float, reading: Reading) -> Compared | str:
+    """The interval of the two own ones; p where its end meets 0."""
     s, rest = part.rows, outside.rows
+    first, second = _estimate(name, s), _estimate(name, rest)
+    if first is None or second is None:
+        return NONE_THERE
+    few = METRICS[name].paired == "losses" and _fewest(s, rest) < FEW
+    found = _from_own(first, second, s.suffix, _range(name))
+    if found is None:
+        return replace(_as_before(name, s, rest, first.value, second.value, reading), unreliable=few)
+    return replace(found, unreliable=few)
+
+
+def _range(name: str) -> Interval:
+    wide = METRICS[name].upper - METRICS[name].lower
+    return -wide, wide
+
+
+def _fewest(*sides: Answers) -> int:
+    return min(int(np.bincount(x.with_answer.actual, minlength=x.classes).min()) for x in sides)
+
+
+def _from_own(first: Estimate, second: Estimate, suffix: str, limits: Interval) -> Compared | None:
+    if first.ends is None or second.ends is None:
+        return None
+    of, against = first.ends, second.ends
+
+    def ends(z: float) -> Interval:
+        return mover(first.value, of(z), second.value, against(z), limits=limits)
+
+    gap = first.value - second.value
+    p = p_by_inversion(gap, ends)
+    return Compared(gap, p, "mover" + suffix, lambda confidence: ends(z_value(confidence)))
+
+
+def _as_before(name: str, s: Answers, rest: Answers, value: float, other: float, reading: Reading) -> Compared:
+    """Normal theory from the variances of both sides, where one of them has no interval of its own."""
+    positive = 0 if reading.positive is None else reading.positive
     if name == "roc_auc":
-        return _areas(s, rest, value["value"])
-    psi = influence.of_rows(name, s, positive)
-    if name in ("average_precision", "brier", "log_loss") and not rest.answered.any():
-        return NONE_THERE
-    other = panel.value(name, rest, reading)
-    psi_rest = influence.of_rows(name, rest, positive) if other is not None else None
-    if psi is None or psi_rest is None or other is None:
-        return NONE_THERE
+        t, u = s.tally, rest.tally
+        assert t is not None
+        assert u is not None
+        if min(t.positives, t.negatives, u.positives, u.negatives) < 2:
+            return Compared(value - other, None, "none", None, "the test needs two rows of each class on both sides")
+        variance = ranking.area_variance(s, t, value) + ranking.area_variance(rest, u, other)
+        return tests.normal(value - other, variance, "delong" + s.suffix)
+    psi, psi_rest = influence.of_rows(name, s, positive), influence.of_rows(name, rest, positive)
+    if psi is None or psi_rest is None:
+        return Compared(value - other, None, "none", None, "the difference has no variance estimate")
     variance = mean_variance(psi, s.weight, s.group) + mean_variance(psi_rest, rest.weight, rest.group)
-    return tests.normal(value["value"] - other, variance, "influence" + s.suffix)
+    return tests.normal(value - other, variance, "influence" + s.suffix)
 
 
-def _by_cells(name: str, t: Table | None, u: Table | None, positive: int, value: float) -> Compared | str:
-    """A count metric's difference from the cells alone."""
-    assert t is not None
-    other = None if u is None else counts.value(name, u, positive)
-    if u is None or other is None:
-        return NONE_THERE
-    variance = 0.0
-    for one in (t, u):
-        psi = influence.of_cells(name, one.cells.astype(np.float64), positive)
-        if psi is None:
-            return NONE_THERE
-        variance += float(np.add.reduce((one.cells * psi**2).reshape(-1))) / one.total**2
-    return tests.normal(value - other, variance, "influence")
-
-
-def _own(mine: OwnMetric, part: Part, outside: Part, value: Metric, reading: Reading) -> Compared | str:
-    if value["value"] is None:
-        return value["why"]
+def _own(mine: OwnMetric, part: Part, outside: Part, value: float, reading: Reading) -> Compared | str:
+    positive = reading.positive
+    if mine.formula is not None and not mine.formula.sums and positive is not None:
+        return _by_cells(spread.of_formula(mine, positive), part, outside, value)
     s, rest = part.rows, outside.rows
     other = panel.value(mine.name, rest, reading)
     if other is None:
         return NONE_THERE
-    gap = value["value"] - other
+    if mine.measure == "net_benefit":
+        return _net_benefit(mine, part, outside, value - other)
+    if mine.measure == "partial_area" and s.tally is not None and rest.tally is not None:
+        first, second = (own.partial_area_estimate(mine, x, t) for x, t in ((s, s.tally), (rest, rest.tally)))
+        found = _from_own(first, second, s.suffix, (-1.0, 1.0))
+        if found is not None:
+            return found
+    gap = value - other
     psi, psi_rest = own.influence(mine, s), own.influence(mine, rest)
     if psi is None or psi_rest is None:
         return Compared(gap, None, "none", None, f"there is no test of {mine.name}")
@@ -177,14 +293,17 @@ def _own(mine: OwnMetric, part: Part, outside: Part, value: Metric, reading: Rea
     return tests.normal(gap, variance, "influence" + s.suffix)
 
 
-def _areas(s: Answers, rest: Answers, area: float) -> Compared | str:
-    t, u = s.tally, rest.tally
-    assert t is not None
-    assert u is not None
-    if min(u.positives, u.negatives) <= 0:
-        return NONE_THERE
-    if min(t.positives, t.negatives, u.positives, u.negatives) < 2:
-        return "the test needs two rows of each class on both sides"
-    other = ranking.roc_area(u)
-    variance = ranking.area_variance(s, t, area) + ranking.area_variance(rest, u, other)
-    return tests.normal(area - other, variance, "delong" + s.suffix)
+def _net_benefit(mine: OwnMetric, part: Part, outside: Part, gap: float) -> Compared | str:
+    """Over the matrices at the measure's own threshold."""
+    sides = []
+    of = None
+    for x in (part.rows, outside.rows):
+        t, benefit, flagged = own.at_threshold(mine, x)
+        of = spread.of_prices(benefit)
+        sides.append(spread.Side(t, t.cells.shape[1], partial(_itself, flagged)))
+    assert of is not None
+    return spread.apart(of, sides[0], sides[1], gap, part.whole.suffix)
+
+
+def _itself(a: Answers) -> Answers:
+    return a

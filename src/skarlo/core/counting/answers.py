@@ -11,6 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from ..number import BoolArray, FloatArray, IntArray
+from ..once import Once
 from . import table, tally
 from .table import Table
 from .tally import Tally
@@ -34,12 +35,14 @@ class Scored:
     positive : bool, shape (n,); which rows are positive
     probable : whether scores may be read as probabilities
     weight : float64, shape (n,), or None
+    once : what was worked out of these scores, for whoever asks next
     """
 
     score: FloatArray
     positive: BoolArray
     probable: bool = True
     weight: FloatArray | None = None
+    once: Once = field(default_factory=Once, compare=False, repr=False)
 
     def take(self, rows: Rows) -> Scored:
         """The same on some of the rows."""
@@ -78,6 +81,7 @@ class Probable:
     probabilities: FloatArray
     actual: IntArray
     weight: FloatArray | None = None
+    once: Once = field(default_factory=Once, compare=False, repr=False)
 
     def take(self, rows: Rows) -> Probable:
         """The same on some of the rows."""

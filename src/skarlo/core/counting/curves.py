@@ -78,27 +78,37 @@ def keep(x: FloatArray, y: FloatArray, tolerance: float = 1e-4) -> IntArray:
 
 
 def _exact(x: FloatArray, y: FloatArray, tolerance: float) -> IntArray:
+    """All spans of one depth are looked at together: each is cut at its farthest point until none lies too far."""
     n = len(x)
     kept = np.zeros(n, dtype=bool)
     kept[[0, n - 1]] = True
-    spans = [(0, n - 1)]
-    while spans:
-        i, j = spans.pop()
-        if j - i < 2:
-            continue
-        far = _distance(x[i + 1 : j], y[i + 1 : j], x[i], y[i], x[j], y[j])
-        at = int(np.argmax(far))
-        if far[at] > tolerance:
-            m = i + 1 + at
-            kept[m] = True
-            spans += [(i, m), (m, j)]
-    return np.flatnonzero(kept)
+    first, last = np.array([0]), np.array([n - 1])
+    while True:
+        wide = last - first > 1
+        first, last = first[wide], last[wide]
+        if not len(first):
+            return np.flatnonzero(kept)
+        inside = last - first - 1
+        begins = np.cumsum(inside) - inside
+        span = np.repeat(np.arange(len(first)), inside)
+        at = np.arange(len(span)) - begins[span] + first[span] + 1
+        far = _distance(x[at], y[at], *(z[ends][span] for ends in (first, last) for z in (x, y)))
+        most = np.maximum.reduceat(far, begins)
+        reached = np.flatnonzero(far == most[span])
+        _, where = np.unique(span[reached], return_index=True)  # the first of equals
+        cut, too_far = at[reached[where]], most > tolerance
+        kept[cut[too_far]] = True
+        ends = (first[too_far], cut[too_far], last[too_far])
+        first, last = np.concatenate(ends[:2]), np.concatenate(ends[1:])
 
 
-def _distance(x: FloatArray, y: FloatArray, x0: float, y0: float, x1: float, y1: float) -> FloatArray:
+def _distance(
+    x: FloatArray, y: FloatArray, x0: FloatArray, y0: FloatArray, x1: FloatArray, y1: FloatArray
+) -> FloatArray:
+    """Of each point from its own segment."""
     dx, dy = x1 - x0, y1 - y0
     length = dx * dx + dy * dy
-    if length == 0.0:
-        return np.hypot(x - x0, y - y0)
-    along = np.clip(((x - x0) * dx + (y - y0) * dy) / length, 0.0, 1.0)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        along = np.clip(((x - x0) * dx + (y - y0) * dy) / length, 0.0, 1.0)
+    along = np.where(length == 0.0, 0.0, along)
     return np.hypot(x - x0 - along * dx, y - y0 - along * dy)

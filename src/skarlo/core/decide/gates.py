@@ -177,7 +177,7 @@ def _denominator(study: Study, gate: Gate, a: Answers) -> float | None:
         _, below = counts.masks(t, 0 if k is None else k)[gate.metric]
         n = t.cells[below].sum().item()
         return int(n) if float(n).is_integer() else n
-    if gate.metric in ("roc_auc", "average_precision", "ks") and k is not None:
+    if gate.metric in METRICS and METRICS[gate.metric].needs == "scores" and k is not None:
         inside = int((a.with_answer.actual == k).sum())
         return min(inside, len(a.with_answer.actual) - inside)
     return len(a.actual)

@@ -138,10 +138,11 @@ def _judged(method: str, learn_on: Answers, judge_on: Answers, reading: Reading)
     if not len(judge_on.with_answer.actual):
         return {"why": "there are no rows to judge it on"}
     after = _applied(judge_on, apply)
-    found = panel.score_metrics(after, replace(reading, ranking_only=False))
+    told = TWO if judge_on.positive is not None else MANY
+    found = panel.score_metrics(after, replace(reading, ranking_only=False), told)
     out: Recalibrated = {
         "learned": learned,
-        "metrics": {name: found[name] for name in (TWO if judge_on.positive is not None else MANY)},
+        "metrics": {name: found[name] for name in told},
     }
     if judge_on.is_probability:
         changes = [paired.losses(name, after.with_answer, judge_on.with_answer) for name in LOSSES]

@@ -13,9 +13,9 @@ from scipy.special import ndtr
 from ..counting.answers import Answers
 from ..counting.table import Sampling
 from ..counting.tally import Tally, at_ranks, blocks
-from ..number import FloatArray, IntArray, Metric, absent, bounded, clean, measured, point, total
+from ..number import BoolArray, FloatArray, IntArray, Metric, absent, bounded, clean, measured, point, total
 from ..stats import intervals
-from ..stats.draws import NO_DRAW, ends, generator, resampled
+from ..stats.draws import generator
 from .logistic import expit, fit_on, logit, no_fit
 from .losses import moments
 
@@ -96,19 +96,12 @@ def ece(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Metric:
     """
     edges = width_edges(t.score, bins)
     sums = _sums(t, edges)
-    cells, scores = np.concatenate((sums.pos, sums.neg)), np.concatenate((sums.score_pos, sums.score_neg))
-    n, value = total(cells), _ece_of(sums)
+    n, value = total(np.concatenate((sums.pos, sums.neg))), _ece_of(sums)
     expected = math.sqrt(2.0 / math.pi) * total(np.sqrt(sums.variance)) / n
-    p = _p_calibrated(t, edges, sums, value, sampling)
-    drawn = _ece_clustered(a, t, bins, sampling) if a.group is not None else _ece_drawn(a, cells, scores, sampling)
-    if not len(drawn):
-        return point(value, NO_DRAW)
-    low, high = ends(drawn, sampling.confidence)
-    shift = float(np.add.reduce(drawn)) / len(drawn) - value
-    low = 0.0 if p > 1.0 - sampling.confidence else max(0.0, low - 2.0 * shift)
-    metric = measured(value, *bounded(value, low, high, 0.0, 1.0), "bootstrap_shifted" + a.suffix)
+    low, high = _ece_inverted(a, t, sums, value, sampling)
+    metric = measured(value, *bounded(value, low, high, 0.0, 1.0), "inverted" + a.suffix)
     metric["expected_if_calibrated"] = clean(expected)
-    metric["p_calibrated"] = p
+    metric["p_calibrated"] = _p_calibrated(t, edges, sums, value, sampling)
     return metric
 
 
@@ -145,15 +138,153 @@ def _p_calibrated(t: Tally, edges: IntArray, sums: _Sums, value: float, sampling
     return float(np.count_nonzero(gap >= value - 1e-12)) / sampling.draws
 
 
-def _ece_drawn(a: Answers, cells: FloatArray, sums: FloatArray, sampling: Sampling) -> FloatArray:
-    """The gap over redrawn counts by bin and class, each cell at its mean score."""
-    mean = np.divide(sums, cells, out=np.zeros_like(sums), where=cells > 0)
-    rng = generator(sampling.seed, "ece", cells.shape, cells)
-    n = max(1, round(_effective(a, float(cells.sum()))))
-    drawn = rng.multinomial(n, cells / cells.sum(), size=sampling.draws)
-    bins = len(cells) // 2
-    pos, neg = drawn[:, :bins], drawn[:, bins:]
-    return np.asarray(np.add.reduce(np.abs(pos * mean[:bins] + neg * mean[bins:] - pos), axis=1) / n)
+HALVINGS = 60
+
+
+def _ece_inverted(a: Answers, t: Tally, sums: _Sums, value: float, sampling: Sampling) -> intervals.Interval:
+    """The gaps that a test would not reject, along two directions: those seen, and those seen less what chance gives.
+
+    Of gaps t times as large the sum of absolute gaps is drawn with the noise of each bin; the interval runs between
+    the t at which the value seen is as large, or as small, as chance lets it be.
+    """
+    c = _Cells.of(a, t, sums)
+    scale = [(d, c.noise(sampling)) for d in c.directions()]
+    found = [_inverted_along(c, d, noise, value, 1.0 - sampling.confidence) for d, noise in scale]
+    return min(low for low, _ in found), max(high for _, high in found)
+
+
+@dataclass(frozen=True)
+class _Cells:
+    """The bins with rows: weight, gap, variances of the gap (seen, and if the scores are true), and what is drawn.
+
+    sums : (bins of all, positive then negative) seeds the noise; root : of its covariance where groups tell it
+    """
+
+    weight: FloatArray
+    gap: FloatArray
+    seen: FloatArray
+    calibrated: FloatArray
+    effective: float
+    counts: FloatArray
+    bins: int
+    root: FloatArray | None = None
+
+    @staticmethod
+    def of(a: Answers, t: Tally, sums: _Sums) -> _Cells:
+        keep = sums.rows > 0
+        c, k, s = sums.rows[keep], sums.pos[keep], sums.score[keep]
+        squares, calibrated = _squares(a, sums, keep)
+        rows = c * c / squares
+        q = (rows * k / c + s / c) / (rows + 1.0)
+        seen = q * (1.0 - q) * squares
+        n = total(c)
+        counts = np.concatenate((sums.pos, sums.neg))
+        whole = t.pos.dtype.kind == "i"
+        root = _root(a, len(sums.pos), keep, seen)
+        return _Cells(
+            c, s - k, seen, calibrated,
+            n * n / total(squares), counts.astype(np.int64) if whole else counts, len(sums.pos), root,
+        )  # fmt: skip
+
+    def directions(self) -> tuple[FloatArray, FloatArray]:
+        """The gaps, and the gaps less what chance alone gives each."""
+        spread = self.seen if self.root is None else np.square(self.root).sum(axis=1)
+        less = np.sign(self.gap) * np.maximum(0.0, np.abs(self.gap) - np.sqrt(2.0 / math.pi * spread))
+        return self.gap, less if less.any() else self.gap
+
+    def noise(self, sampling: Sampling) -> FloatArray:
+        """Standard normal draws: for the spread of the gaps between bins first, then for each bin."""
+        rng = generator(sampling.seed, "ece", (self.bins,), self.counts)
+        return rng.standard_normal((sampling.draws, len(self.gap) + 1))
+
+
+def _squares(a: Answers, sums: _Sums, keep: BoolArray) -> tuple[FloatArray, FloatArray]:
+    """Of the bins with rows the sums of w² and of w² s (1 - s)."""
+    b = a.with_answer
+    if b.weight is None:
+        return sums.rows[keep], sums.variance[keep]
+    assert b.score is not None
+    code, square = width_bins(b.score, len(keep)), b.weight**2
+    found = (np.bincount(code, weights=x, minlength=len(keep)) for x in (square, square * b.score * (1.0 - b.score)))
+    of_w, of_s = (np.asarray(x[keep], dtype=np.float64) for x in found)
+    return of_w, of_s
+
+
+def _root(a: Answers, bins: int, keep: BoolArray, seen: FloatArray) -> FloatArray | None:
+    """A root of the gaps' covariance over groups (Cholesky's), its diagonal no less than the rows' own variance."""
+    b = a.with_answer
+    if b.group is None:
+        return None
+    assert b.score is not None
+    _, group = np.unique(b.group, return_inverse=True)
+    groups = int(group.max()) + 1
+    weight = np.ones(len(b.score)) if b.weight is None else b.weight
+    gaps = np.bincount(
+        group * bins + width_bins(b.score, bins), weights=weight * (b.score - b.is_positive), minlength=groups * bins
+    ).reshape(groups, bins)[:, keep]  # fmt: skip
+    around = gaps - gaps.mean(axis=0)
+    spread = around.T @ around * (groups / max(1, groups - 1))
+    at = np.diag_indices(len(seen))
+    spread[at] = np.maximum(spread[at], seen)
+    spread[at] += 1e-10 * spread[at].mean()
+    try:
+        return np.asarray(np.linalg.cholesky(spread))
+    except np.linalg.LinAlgError:  # so few groups, or scores so sure, that some gaps do not vary
+        sizes, ways = np.linalg.eigh(spread)
+        return np.asarray(ways * np.sqrt(np.maximum(sizes, 0.0)))
+
+
+def _inverted_along(c: _Cells, d: FloatArray, x: FloatArray, value: float, alpha: float) -> intervals.Interval:
+    n = total(c.weight)
+    whole = total(np.abs(d)) / n
+    common = None if c.root is None else np.asarray(x[:, 1:] @ c.root.T, dtype=np.float64)
+    step = np.abs(d) / c.weight
+    between = math.sqrt(max(0.0, total(c.weight * step**2) / n - (total(c.weight * step) / n) ** 2) / c.effective)
+
+    def drawn(t: float, rows: IntArray | slice) -> FloatArray:
+        if common is not None:
+            noise = common[rows]
+        else:
+            variance = (1.0 - t) * c.calibrated + t * c.seen if t < 1 else c.seen
+            noise = np.sqrt(variance) * x[rows, 1:]
+        return np.asarray(np.abs(t * d + noise).sum(axis=1) / n + t * between * x[rows, 0])
+
+    none = drawn(0.0, slice(None))
+    if whole <= 0:
+        return 0.0, float(np.quantile(none, 1.0 - alpha / 2))
+    steepest = _steepest(c, d, x, between, n)
+    farthest, enough = 6.0 * max(1.0, value / whole), alpha / 2 * len(x) + 1e-9
+
+    def crossing(large: bool) -> float:
+        """Where as many draws as are enough are as large as the value (or as small). A draw that no t still in question
+        can carry over the value is not drawn again."""
+        near, far, decided, open_ = 0.0, farthest, 0, np.arange(len(x))
+        for _ in range(HALVINGS):
+            middle = (near + far) / 2
+            e = drawn(middle, open_) - value
+            found = decided + int(np.count_nonzero(e >= 0 if large else e <= 0))
+            if (found > enough) == large:
+                far = middle
+            else:
+                near = middle
+            reach = steepest[open_] * (far - near)
+            sure = np.abs(e) > reach
+            decided += int(np.count_nonzero(sure & (e > 0 if large else e < 0)))
+            open_ = open_[~sure]
+        return near
+
+    low = 0.0 if np.count_nonzero(none >= value) > enough else whole * crossing(large=True)
+    return low, whole * crossing(large=False)
+
+
+def _steepest(c: _Cells, d: FloatArray, x: FloatArray, between: float, n: float) -> FloatArray:
+    """How fast the sum of each draw changes with t at most, shape (draws,)."""
+    out = total(np.abs(d)) / n + between * np.abs(x[:, 0])
+    if c.root is None:
+        with np.errstate(divide="ignore", invalid="ignore"):
+            rate = np.abs(c.seen - c.calibrated) / 2 / np.sqrt(np.minimum(c.seen, c.calibrated))
+        out = out + np.abs(x[:, 1:]) @ np.nan_to_num(rate, nan=0.0, posinf=1e300) / n
+    return np.asarray(out)
 
 
 def _effective(a: Answers, n: float) -> float:
@@ -161,23 +292,6 @@ def _effective(a: Answers, n: float) -> float:
     if b.weight is None:
         return n
     return float(np.add.reduce(b.weight)) ** 2 / float(np.add.reduce(b.weight**2))
-
-
-def _ece_clustered(a: Answers, t: Tally, bins: int, sampling: Sampling) -> FloatArray:
-    b = a.with_answer
-    assert b.group is not None
-    _, group = np.unique(b.group, return_inverse=True)
-    groups = int(group.max()) + 1
-    score, positive = b.score, b.is_positive
-    assert score is not None
-    code = width_bins(score, bins)
-    weight = np.ones(len(score)) if b.weight is None else b.weight
-    rng = generator(sampling.seed, "ece clusters", (groups, bins), np.concatenate((t.pos, t.neg)))
-    gaps = np.bincount(group * bins + code, weights=weight * (score - positive), minlength=groups * bins)
-    whole = np.bincount(group, weights=weight, minlength=groups)
-    drawn = resampled(np.concatenate((gaps.reshape(groups, bins), whole[:, None]), axis=1), rng, sampling.draws)
-    some = drawn[:, bins] > 0
-    return np.asarray(np.add.reduce(np.abs(drawn[some, :bins]), axis=1) / drawn[some, bins])
 
 
 def mce(t: Tally, rows: tuple[IntArray, ...], bins: int) -> Metric:
@@ -282,7 +396,7 @@ def fit_value(t: Tally, name: str) -> float | None:
 
 
 def fit_metrics(a: Answers, t: Tally, confidence: float) -> dict[str, Metric]:
-    """calibration_intercept (slope fixed at 1) and calibration_slope, with Wald intervals."""
+    """calibration_intercept (slope fixed at 1) with a robust Wald interval, calibration_slope with a plain one."""
     why = no_fit(t)
     if why:
         return {"calibration_intercept": absent(why), "calibration_slope": absent(why)}
@@ -291,20 +405,28 @@ def fit_metrics(a: Answers, t: Tally, confidence: float) -> dict[str, Metric]:
     for name, fixed in (("calibration_intercept", True), ("calibration_slope", False)):
         try:
             beta, information = fit_on(t, x, np.array([True, not fixed]))
-            variance = _fit_variance(a, x, beta, information, fixed)
+            variance = _fit_variance(a, t, x, beta, information, fixed)
         except (ValueError, np.linalg.LinAlgError):
             out[name] = absent("the logistic fit does not converge")
             continue
         value = float(beta[-1])
         half = intervals.z_value(confidence) * math.sqrt(variance)
-        out[name] = measured(value, value - half, value + half, "wald" + a.suffix)
+        kind = ("wald_robust" if fixed else "wald") + a.suffix
+        out[name] = measured(value, value - half, value + half, kind)
     return out
 
 
-def _fit_variance(a: Answers, x: FloatArray, beta: FloatArray, information: FloatArray, fixed: bool) -> float:
+def _robust_variance(t: Tally, p: FloatArray, information: float) -> float:
+    """Of the intercept alone, whether or not its slope is right (White 1982, Econometrica 50:1)."""
+    return total(t.pos * (1.0 - p) ** 2 + t.neg * p**2) / information**2
+
+
+def _fit_variance(a: Answers, t: Tally, x: FloatArray, beta: FloatArray, information: FloatArray, fixed: bool) -> float:
     inverse = np.linalg.inv(information)
-    if not a.designed:
+    if not a.designed and not fixed:
         return float(inverse[-1, -1])
+    if not a.designed:
+        return _robust_variance(t, expit(x + beta[0]), float(information[0, 0]))
     b = a.with_answer
     eta = x + beta[0] if fixed else beta[0] + beta[1] * x
     gap = b.is_positive - (expit(eta))[a.place]

@@ -14,6 +14,7 @@ from ..number import BoolArray, FloatArray, IntArray, Metric, absent, bounded, m
 from ..stats import intervals
 from ..stats.draws import NO_DRAW, ends
 from . import agreement
+from .definitions import METRICS
 
 Names = dict[str, str]
 Masks = tuple[BoolArray, BoolArray]
@@ -25,32 +26,15 @@ def masks(table: Table, positive: int) -> dict[str, Masks]:
 
 
 # Each rate, and F1, as one outcome over another.
-OVER = {
-    "accuracy": ("right", "rows"), "precision": ("TP", "flagged"), "recall": ("TP", "P"), "specificity": ("TN", "N"),
-    "npv": ("TN", "passed"), "fpr": ("FP", "N"), "fnr": ("FN", "P"), "flagged_share": ("flagged", "rows"),
-    "prevalence": ("P", "rows"), "f1": ("TP", "union"),
-}  # fmt: skip
+OVER = {d.name: d.over for d in METRICS.values() if d.over is not None}
+WHY = {name: METRICS[name].why for name in OVER}
+RATES = tuple(name for name in OVER if name != "f1")
 
 
 @lru_cache(maxsize=256)
 def _masks(k: int, width: int, positive: int) -> dict[str, Masks]:
     which = outcomes.masks(k, width, positive)
     return {name: (which[top], which[below]) for name, (top, below) in OVER.items()}
-
-
-WHY = {
-    "accuracy": "there are no rows",
-    "precision": "no row is predicted {positive}",
-    "recall": "no row is actually {positive}",
-    "specificity": "no row is actually {negative}",
-    "npv": "no row is predicted {negative}",
-    "fpr": "no row is actually {negative}",
-    "fnr": "no row is actually {positive}",
-    "flagged_share": "there are no rows",
-    "prevalence": "there are no rows",
-    "f1": "no row is actually or predicted {positive}",
-}
-RATES = tuple(name for name in WHY if name != "f1")
 
 
 def value(name: str, table: Table, positive: int) -> float | None:
@@ -60,7 +44,7 @@ def value(name: str, table: Table, positive: int) -> float | None:
     if name in agreement.FORMULAS:
         found = _scalar(agreement.FORMULAS[name], table.cells.astype(np.float64))
         return None if found is None else min(1.0, max(-1.0, found))
-    if name in ("balanced_accuracy", "youden_j"):
+    if METRICS[name].paired == "recalls":
         shares = [table.share(*masks(table, k)["recall"]) for k in range(table.classes)]
         recalls = [s.value for s in shares if s.n > 0]
         if not recalls or (table.classes == 2 and len(recalls) < 2):
@@ -166,8 +150,7 @@ def count_metrics_each(cells: IntArray, positive: int, sampling: Sampling, names
     return _all_metrics(shares, _agreement_each(cells, sampling), sampling, names, "")
 
 
-ORDER = ("accuracy", "balanced_accuracy", "precision", "recall", "specificity", "npv", "f1", "mcc", "kappa",
-         "youden_j", "fpr", "fnr", "flagged_share", "prevalence")  # fmt: skip
+ORDER = tuple(name for name in METRICS.counts if not METRICS[name].expression)
 
 
 def _all_metrics(

@@ -1,115 +1,566 @@
-"""What each metric is: its title, its direction, its other names in the trade, and what it needs."""
+"""What each metric is: everything that is said of it, and by which way it is compared. One entry, one metric.
+
+The rest of the house asks here and names no metric that is not of its own making.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Definition:
     """One metric.
 
-    `needs` is "counts" (a predicted class), "scores" (an order of the rows) or "probabilities" (scores in [0, 1]).
-    `formula` is written over TP, FP, FN, TN, P, N and rows; `meaning` is one plain clause; `short` is the title where
-    room is short. `formula_many` and `meaning_many` are said of three classes or more, where they differ.
+    Attributes
+    ----------
+    name, title, short : in files; on screen; where room is short
+    needs : "counts" (a predicted class), "scores" (an order of the rows) or "probabilities" (scores in [0, 1])
+    classes : for how many classes it is told
+    better, lower, upper : its direction, and the range it lies in
+    formula, meaning : over TP, FP, FN, TN, P, N and rows; in one plain clause; `_many` of three classes or more, where
+        they differ
+    also : its other names in the trade
+    over : of a rate (and F1), which outcome over which
+    why : when it does not exist; {positive} and {negative} are the classes
+    paired : how two candidates are compared on the same rows; "" where there is no test
+    rest : how a slice is compared with the other rows; "" where it is not
+    waits_for : the class whose rows make its interval narrower
+    each_class : whether it is read of each class against the rest
+    says : how it unfolds, a template; `says_many` of three classes or more, `says_expected` at an expected base rate
+    expression : a two-class metric written in the formula language of own metrics needs nothing besides
     """
 
     name: str
     title: str
-    needs: str
-    better: str
-    formula: str
-    meaning: str
-    also: tuple[str, ...] = ()
+    short: str = ""
+    needs: Literal["counts", "scores", "probabilities"]
+    classes: Literal["two", "many", "any"] = "two"
+    better: Literal["higher", "lower", "neither"]
     lower: float = 0.0
     upper: float = 1.0
+    formula: str
     formula_many: str = ""
+    meaning: str
     meaning_many: str = ""
-    short: str = ""
+    also: tuple[str, ...] = ()
+    over: tuple[str, str] | None = None
+    why: str = ""
+    paired: Literal["", "agreement", "predictive", "recalls", "spread", "areas", "steps", "losses", "macro"] = ""
+    rest: Literal["", "rate", "recalls", "spread", "carried"] = ""
+    waits_for: Literal["", "positive", "negative", "smaller"] = ""
+    each_class: bool = False
+    says: str = ""
+    says_many: str = ""
+    says_expected: str = ""
+    expression: str = ""
 
 
-_ALL = (
-    Definition("accuracy", "Accuracy", "counts", "higher", "(TP + TN) / rows", "the share of rows predicted right",
-               ("proportion correct", "1 - error rate"), formula_many="rows predicted right / rows"),
-    Definition("balanced_accuracy", "Balanced accuracy", "counts", "higher", "(TP/P + TN/N) / 2",
-               "the plain mean of the recall of each class", ("macro recall",),
-               formula_many="mean over the classes of (rows found / rows of the class)", short="Balanced acc"),
-    Definition("precision", "Precision", "counts", "higher", "TP / (TP + FP)",
-               "of the rows predicted positive, the share that were", ("positive predictive value", "PPV")),
-    Definition("recall", "Recall", "counts", "higher", "TP / (TP + FN)",
-               "of the rows that were positive, the share predicted so", ("sensitivity", "true-positive rate", "TPR")),
-    Definition("specificity", "Specificity", "counts", "higher", "TN / (TN + FP)",
-               "of the rows that were negative, the share predicted so", ("true-negative rate", "selectivity")),
-    Definition("npv", "Negative predictive value", "counts", "higher", "TN / (TN + FN)",
-               "of the rows predicted negative, the share that were", ("NPV",)),
-    Definition("f1", "F1", "counts", "higher", "2 TP / (2 TP + FP + FN)",
-               "the harmonic mean of precision and recall", ("F-measure", "Dice coefficient")),
-    Definition("mcc", "Matthews correlation", "counts", "higher",
-               "(TP·TN - FP·FN) / sqrt((TP + FP)(TP + FN)(TN + FP)(TN + FN))",
-               "the correlation of actual and predicted class", ("MCC", "phi coefficient"), -1.0,
-               formula_many="(right·n - Σ actual·predicted) / sqrt((n² - Σ actual²)(n² - Σ predicted²)), sums over the "
-               "classes (Gorodkin 2004)", short="MCC"),
-    Definition("kappa", "Cohen's kappa", "counts", "higher", "(observed - expected) / (1 - expected agreement)",
-               "agreement beyond what the margins alone would give", ("κ",), -1.0, short="Kappa"),
-    Definition("youden_j", "Youden's J", "counts", "higher", "TP/P + TN/N - 1",
-               "recall plus specificity, less one", ("informedness",), -1.0),
-    Definition("fpr", "False-positive rate", "counts", "lower", "FP / (FP + TN)",
-               "of the rows that were negative, the share predicted positive", ("false-alarm rate", "1 - specificity")),
-    Definition("fnr", "False-negative rate", "counts", "lower", "FN / (TP + FN)",
-               "of the rows that were positive, the share missed", ("miss rate", "1 - recall")),
-    Definition("flagged_share", "Flagged share", "counts", "neither", "(TP + FP) / rows",
-               "the share of rows predicted positive", ("predicted prevalence",)),
-    Definition("prevalence", "Prevalence", "counts", "neither", "(TP + FN) / rows",
-               "the share of rows that are positive", ("base rate",)),
-    Definition("roc_auc", "ROC AUC", "scores", "higher", "pairs in order / (P·N), ties half",
-               "the chance that a positive row scores above a negative one",
-               ("area under the ROC curve", "c-statistic", "Mann-Whitney U / (P·N)")),
-    Definition("average_precision", "Average precision", "scores", "higher",
-               "sum over distinct scores, downwards, of (recall step) × precision",
-               "precision averaged over the recall steps", ("AP", "area under the precision-recall steps"),
-               short="Avg precision"),
-    Definition("ks", "KS distance", "scores", "higher", "largest (TP/P - FP/N) over all cutoffs",
-               "the largest gap between the two classes' score distributions", ("Kolmogorov-Smirnov distance",)),
-    Definition("brier", "Brier score", "probabilities", "lower", "mean of (score - actual)²",
-               "the mean squared distance of the probability from what happened", ("mean squared error",),
-               formula_many="mean over the rows of the sum over the classes of (probability - actual)²",
-               meaning_many="the squared distance of the class probabilities from what happened, summed over the "
-               "classes", short="Brier"),
-    Definition("log_loss", "Log loss", "probabilities", "lower", "mean of -ln(probability of the actual class)",
-               "the mean surprise at what happened", ("cross-entropy", "negative log-likelihood per row"),
-               0.0, float("inf")),
-    Definition("brier_skill", "Brier skill", "probabilities", "higher", "1 - brier / brier of the base rate",
-               "the share of the base rate's Brier score that is gained", ("skill score",), float("-inf"),
-               formula_many="1 - brier / brier of always answering the class shares"),
-    Definition("ece", "Expected calibration error", "probabilities", "lower",
-               "sum over bins of (rows in bin / rows) × |mean score - observed share|",
-               "the mean gap between probability and what happened, over equal-width bins", ("ECE",),
-               formula_many="sum over bins of the largest probability of (rows in bin / rows) × |its mean - share "
-               "right|", meaning_many="the mean gap between the largest probability and how often it was right, over "
-               "equal-width bins"),
-    Definition("mce", "Largest calibration gap", "probabilities", "lower",
-               "largest |mean score - observed share| over equal-mass bins",
-               "the largest gap between probability and what happened, over bins of equal mass", ("MCE",)),
-    Definition("calibration_intercept", "Calibration intercept", "probabilities", "neither",
-               "a in logit P(actual) = a + logit(score)",
-               "how far the scores are too low (above 0) or too high on the whole (0 is right)",
-               ("calibration in the large",), float("-inf"), float("inf")),
-    Definition("calibration_slope", "Calibration slope", "probabilities", "neither",
-               "b in logit P(actual) = a + b·logit(score)",
-               "under 1 the scores are too extreme, over 1 too timid (1 is right)", (), float("-inf"), float("inf")),
-    Definition("roc_auc_macro", "ROC AUC, macro", "probabilities", "higher",
-               "plain mean of each class's ROC AUC against the rest",
-               "the mean area of one class against the rest", ("one-vs-rest AUC",), short="Macro AUC"),
-)  # fmt: skip
+class Registry(Mapping[str, Definition]):
+    """All metrics by name, in the documented order, and which of them are told when."""
 
-METRICS: dict[str, Definition] = {d.name: d for d in _ALL}
-COUNT_METRICS = tuple(d.name for d in _ALL if d.needs == "counts")
-RANKED = ("roc_auc", "average_precision", "ks")
-PROBABLE = ("brier", "brier_skill", "log_loss", "ece", "mce", "calibration_intercept", "calibration_slope")
-TWO_CLASSES = (*COUNT_METRICS, *RANKED, *PROBABLE)
-MANY_COUNTS = ("accuracy", "balanced_accuracy", "mcc", "kappa")
-MANY_PROBABLE = ("roc_auc_macro", "log_loss", "brier", "brier_skill", "ece")
-MANY_CLASSES = (*MANY_COUNTS, *MANY_PROBABLE)
+    def __init__(self, entries: tuple[Definition, ...]) -> None:
+        self._entries = {d.name: d for d in entries}
+
+    def __getitem__(self, name: str) -> Definition:
+        return self._entries[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._entries)
+
+    def __len__(self) -> int:
+        return len(self._entries)
+
+    def _told(self, classes: str, *needs: str) -> tuple[str, ...]:
+        return tuple(d.name for d in self._entries.values() if d.classes in (classes, "any") and d.needs in needs)
+
+    @cached_property
+    def counts(self) -> tuple[str, ...]:
+        """Those that read the predicted class."""
+        return tuple(d.name for d in self._entries.values() if d.needs == "counts")
+
+    @cached_property
+    def two(self) -> tuple[str, ...]:
+        """Those of two classes."""
+        return self._told("two", "counts", "scores", "probabilities")
+
+    @cached_property
+    def many(self) -> tuple[str, ...]:
+        """Those of three classes or more."""
+        return self._told("many", "counts", "scores", "probabilities")
+
+    @cached_property
+    def of_scores(self) -> tuple[str, ...]:
+        """Those of two classes that read scores or probabilities."""
+        return self._told("two", "scores", "probabilities")
+
+    @cached_property
+    def of_probabilities(self) -> tuple[str, ...]:
+        """Those of two classes that read scores as probabilities."""
+        return self._told("two", "probabilities")
+
+    @cached_property
+    def of_class_probabilities(self) -> tuple[str, ...]:
+        """Those of three classes or more that read probabilities."""
+        return self._told("many", "scores", "probabilities")
+
+    @cached_property
+    def rates(self) -> tuple[str, ...]:
+        """One outcome over another: Wilson's interval, and F1 that is mapped from it."""
+        return tuple(d.name for d in self._entries.values() if d.over is not None)
+
+    @cached_property
+    def expressions(self) -> tuple[str, ...]:
+        """Those that are nothing but a formula over the counts."""
+        return tuple(d.name for d in self._entries.values() if d.expression)
+
+    def where(self, **what: object) -> tuple[str, ...]:
+        """The names of those whose entries say so."""
+        return tuple(d.name for d in self._entries.values() if all(getattr(d, k) == v for k, v in what.items()))
+
+    @contextmanager
+    def with_one_more(self, entry: Definition) -> Iterator[None]:
+        """One metric more for a while: what tests and trials need."""
+        derived = [name for name, x in vars(Registry).items() if isinstance(x, cached_property)]
+        self._entries[entry.name] = entry
+        try:
+            for name in derived:
+                self.__dict__.pop(name, None)
+            yield
+        finally:
+            del self._entries[entry.name]
+            for name in derived:
+                self.__dict__.pop(name, None)
+
+
+METRICS = Registry(
+    (
+        Definition(
+            name="accuracy",
+            title="Accuracy",
+            needs="counts",
+            classes="any",
+            better="higher",
+            formula="(TP + TN) / rows",
+            formula_many="rows predicted right / rows",
+            meaning="the share of rows predicted right",
+            also=("proportion correct", "1 - error rate"),
+            over=("right", "rows"),
+            why="there are no rows",
+            paired="agreement",
+            rest="rate",
+            says="{name} predicted the actual class of {right} of the {rows_rows}: ({TP} + {TN}) / {rows} = {value}.",
+            says_many="{name} predicted the actual class of {right} of the {rows_rows}: {right} / {rows} = {value}.",
+        ),
+        Definition(
+            name="balanced_accuracy",
+            title="Balanced accuracy",
+            short="Balanced acc",
+            needs="counts",
+            classes="any",
+            better="higher",
+            formula="(TP/P + TN/N) / 2",
+            formula_many="mean over the classes of (rows found / rows of the class)",
+            meaning="the plain mean of the recall of each class",
+            also=("macro recall",),
+            paired="recalls",
+            rest="recalls",
+            says="The mean of {TP} / {P} on {pos} and {TN} / {N} on {neg} is {value}.",
+            says_many="The mean of the recall of each class that has rows, {parts}, is {value}.",
+        ),
+        Definition(
+            name="precision",
+            title="Precision",
+            needs="counts",
+            better="higher",
+            formula="TP / (TP + FP)",
+            meaning="of the rows predicted positive, the share that were",
+            also=("positive predictive value", "PPV"),
+            over=("TP", "flagged"),
+            why="no row is predicted {positive}",
+            paired="predictive",
+            rest="rate",
+            waits_for="positive",
+            each_class=True,
+            says="Of the {flagged_rows} it predicted {pos}, {TP} {TP_were}: {TP} / {flagged} = {value}.",
+            says_expected=(
+                "If {pi} of the rows were {pos} where it will run, {value} of those it predicted so would be: {pi} × "
+                "{r} / ({pi} × {r} + (1 − {pi}) × {f})."
+            ),
+        ),
+        Definition(
+            name="recall",
+            title="Recall",
+            needs="counts",
+            better="higher",
+            formula="TP / (TP + FN)",
+            meaning="of the rows that were positive, the share predicted so",
+            also=("sensitivity", "true-positive rate", "TPR"),
+            over=("TP", "P"),
+            why="no row is actually {positive}",
+            paired="agreement",
+            rest="rate",
+            waits_for="positive",
+            each_class=True,
+            says="Of the {P_rows} that {P_were} {pos}, it found {TP}{left_P}: {TP} / {P} = {value}.",
+        ),
+        Definition(
+            name="specificity",
+            title="Specificity",
+            needs="counts",
+            better="higher",
+            formula="TN / (TN + FP)",
+            meaning="of the rows that were negative, the share predicted so",
+            also=("true-negative rate", "selectivity"),
+            over=("TN", "N"),
+            why="no row is actually {negative}",
+            paired="agreement",
+            rest="rate",
+            waits_for="negative",
+            each_class=True,
+            says="Of the {N_rows} that {N_were} {neg}, it predicted {TN} so{left_N}: {TN} / {N} = {value}.",
+        ),
+        Definition(
+            name="npv",
+            title="Negative predictive value",
+            needs="counts",
+            better="higher",
+            formula="TN / (TN + FN)",
+            meaning="of the rows predicted negative, the share that were",
+            also=("NPV",),
+            over=("TN", "passed"),
+            why="no row is predicted {negative}",
+            paired="predictive",
+            rest="rate",
+            waits_for="negative",
+            each_class=True,
+            says="Of the {passed_rows} it predicted {neg}, {TN} {TN_were}: {TN} / {passed} = {value}.",
+            says_expected=(
+                "If {pi} of the rows were {pos} where it will run, {value} of those it predicted {neg} would be."
+            ),
+        ),
+        Definition(
+            name="f1",
+            title="F1",
+            needs="counts",
+            better="higher",
+            formula="2 TP / (2 TP + FP + FN)",
+            meaning="the harmonic mean of precision and recall",
+            also=("F-measure", "Dice coefficient"),
+            over=("TP", "union"),
+            why="no row is actually or predicted {positive}",
+            paired="spread",
+            rest="rate",
+            waits_for="positive",
+            each_class=True,
+            says=(
+                "It found {TP}, missed {FN}{left_P} and predicted {FP} {pos} that {FP_were} not: 2 × {TP} / (2 × "
+                "{TP} + {FP} + {FN}) = {value}."
+            ),
+        ),
+        Definition(
+            name="mcc",
+            title="Matthews correlation",
+            short="MCC",
+            needs="counts",
+            classes="any",
+            better="higher",
+            lower=-1.0,
+            formula="(TP·TN - FP·FN) / sqrt((TP + FP)(TP + FN)(TN + FP)(TN + FN))",
+            formula_many=(
+                "(right·n - Σ actual·predicted) / sqrt((n² - Σ actual²)(n² - Σ predicted²)), sums over the classes "
+                "(Gorodkin 2004)"
+            ),
+            meaning="the correlation of actual and predicted class",
+            also=("MCC", "phi coefficient"),
+            paired="spread",
+            rest="spread",
+            says=(
+                "From the four counts {TP}, {FP}, {FN} and {TN}, the correlation of actual and predicted class is "
+                "{value}; 0 is no relation, 1 is perfect."
+            ),
+            says_many=(
+                "From the whole matrix of {rows_rows}, the correlation of actual and predicted class is {value}; 0 "
+                "is no relation, 1 is perfect."
+            ),
+        ),
+        Definition(
+            name="kappa",
+            title="Cohen's kappa",
+            short="Kappa",
+            needs="counts",
+            classes="any",
+            better="higher",
+            lower=-1.0,
+            formula="(observed - expected) / (1 - expected agreement)",
+            meaning="agreement beyond what the margins alone would give",
+            also=("κ",),
+            paired="spread",
+            rest="spread",
+            says=(
+                "On {right} of {rows_rows} actual and predicted class agree; beyond what the row and column totals "
+                "alone would give, that is {value} of what was left to gain."
+            ),
+        ),
+        Definition(
+            name="youden_j",
+            title="Youden's J",
+            needs="counts",
+            better="higher",
+            lower=-1.0,
+            formula="TP/P + TN/N - 1",
+            meaning="recall plus specificity, less one",
+            also=("informedness",),
+            paired="recalls",
+            rest="recalls",
+            says="{TP} / {P} on {pos} plus {TN} / {N} on {neg}, less one, is {value}.",
+        ),
+        Definition(
+            name="fpr",
+            title="False-positive rate",
+            needs="counts",
+            better="lower",
+            formula="FP / (FP + TN)",
+            meaning="of the rows that were negative, the share predicted positive",
+            also=("false-alarm rate", "1 - specificity"),
+            over=("FP", "N"),
+            why="no row is actually {negative}",
+            paired="agreement",
+            rest="rate",
+            waits_for="negative",
+            each_class=True,
+            says="Of the {N_rows} that {N_were} {neg}, it predicted {FP} {pos}{left_N}: {FP} / {N} = {value}.",
+        ),
+        Definition(
+            name="fnr",
+            title="False-negative rate",
+            needs="counts",
+            better="lower",
+            formula="FN / (TP + FN)",
+            meaning="of the rows that were positive, the share missed",
+            also=("miss rate", "1 - recall"),
+            over=("FN", "P"),
+            why="no row is actually {positive}",
+            paired="agreement",
+            rest="rate",
+            waits_for="positive",
+            each_class=True,
+            says="Of the {P_rows} that {P_were} {pos}, it missed {FN}{left_P}: {FN} / {P} = {value}.",
+        ),
+        Definition(
+            name="flagged_share",
+            title="Flagged share",
+            needs="counts",
+            better="neither",
+            formula="(TP + FP) / rows",
+            meaning="the share of rows predicted positive",
+            also=("predicted prevalence",),
+            over=("flagged", "rows"),
+            why="there are no rows",
+            rest="rate",
+            each_class=True,
+            says="It predicted {flagged} of the {rows_rows} {pos}: {flagged} / {rows} = {value}.",
+            says_expected=(
+                "If {pi} of the rows were {pos} where it will run, it would predict {value} of them so: {pi} × {r} + "
+                "(1 − {pi}) × {f}."
+            ),
+        ),
+        Definition(
+            name="prevalence",
+            title="Prevalence",
+            needs="counts",
+            better="neither",
+            formula="(TP + FN) / rows",
+            meaning="the share of rows that are positive",
+            also=("base rate",),
+            over=("P", "rows"),
+            why="there are no rows",
+            rest="rate",
+            each_class=True,
+            says="{P} of the {rows_rows} {P_were} {pos}: {P} / {rows} = {value}.",
+        ),
+        Definition(
+            name="roc_auc",
+            title="ROC AUC",
+            needs="scores",
+            better="higher",
+            formula="pairs in order / (P·N), ties half",
+            meaning="the chance that a positive row scores above a negative one",
+            also=("area under the ROC curve", "c-statistic", "Mann-Whitney U / (P·N)"),
+            paired="areas",
+            rest="carried",
+            waits_for="smaller",
+            each_class=True,
+            says=(
+                "Of the {P} × {N} = {pairs} pairs of one {pos} and one {neg} row, the {pos} row scores higher in "
+                "{ordered} (ties counted half): {value}. A score that knows nothing gives 0.500."
+            ),
+        ),
+        Definition(
+            name="average_precision",
+            title="Average precision",
+            short="Avg precision",
+            needs="scores",
+            better="higher",
+            formula="sum over distinct scores, downwards, of (recall step) × precision",
+            meaning="precision averaged over the recall steps",
+            also=("AP", "area under the precision-recall steps"),
+            paired="steps",
+            rest="carried",
+            waits_for="positive",
+            each_class=True,
+            says=(
+                "Going down the scores, the precision at each of the {P_rows} that {P_were} {pos}, averaged: "
+                "{value}. A score that knows nothing gives the base rate, {chance}."
+            ),
+            says_expected="If {pi} of the rows were {pos} where it will run, its average precision would be {value}.",
+        ),
+        Definition(
+            name="ks",
+            title="KS distance",
+            needs="scores",
+            better="higher",
+            formula="largest (TP/P - FP/N) over all cutoffs",
+            meaning="the largest gap between the two classes' score distributions",
+            also=("Kolmogorov-Smirnov distance",),
+            waits_for="smaller",
+            says=(
+                "At the cutoff where they are furthest apart, the share of {pos} found exceeds the share of {neg} "
+                "flagged by {value}."
+            ),
+        ),
+        Definition(
+            name="roc_auc_macro",
+            title="ROC AUC, macro",
+            short="Macro AUC",
+            needs="probabilities",
+            classes="many",
+            better="higher",
+            formula="plain mean of each class's ROC AUC against the rest",
+            meaning="the mean area of one class against the rest",
+            also=("one-vs-rest AUC",),
+            paired="macro",
+            says_many="The mean of the areas of each class against the rest, {areas}, is {value}.",
+        ),
+        Definition(
+            name="brier",
+            title="Brier score",
+            short="Brier",
+            needs="probabilities",
+            classes="any",
+            better="lower",
+            upper=2.0,
+            formula="mean of (score - actual)²",
+            formula_many="mean over the rows of the sum over the classes of (probability - actual)²",
+            meaning="the mean squared distance of the probability from what happened",
+            meaning_many="the squared distance of the class probabilities from what happened, summed over the classes",
+            also=("mean squared error",),
+            paired="losses",
+            rest="carried",
+            says=(
+                "Over {rows_rows}, the mean of (score − what happened)², with {pos} as 1, is {value}. Always "
+                "answering the base rate gives {flat}."
+            ),
+            says_many=(
+                "Over {rows_rows}, the mean of the squared distances of the class probabilities from what happened, "
+                "summed over the classes, is {value}."
+            ),
+        ),
+        Definition(
+            name="brier_skill",
+            title="Brier skill",
+            needs="probabilities",
+            classes="any",
+            better="higher",
+            lower=float("-inf"),
+            formula="1 - brier / brier of the base rate",
+            formula_many="1 - brier / brier of always answering the class shares",
+            meaning="the share of the base rate's Brier score that is gained",
+            also=("skill score",),
+            says="Of the base rate's Brier score it gains {value}; 0 is no better than the base rate, 1 is perfect.",
+            says_many=(
+                "Of the Brier score of always answering the class shares it gains {value}; 0 is no better than "
+                "these, 1 is perfect."
+            ),
+        ),
+        Definition(
+            name="log_loss",
+            title="Log loss",
+            needs="probabilities",
+            classes="any",
+            better="lower",
+            upper=float("inf"),
+            formula="mean of -ln(probability of the actual class)",
+            meaning="the mean surprise at what happened",
+            also=("cross-entropy", "negative log-likelihood per row"),
+            paired="losses",
+            rest="carried",
+            says="Over {rows_rows}, the mean of −ln(the probability given to what happened) is {value}.",
+        ),
+        Definition(
+            name="ece",
+            title="Expected calibration error",
+            needs="probabilities",
+            classes="any",
+            better="lower",
+            formula="sum over bins of (rows in bin / rows) × |mean score - observed share|",
+            formula_many="sum over bins of the largest probability of (rows in bin / rows) × |its mean - share right|",
+            meaning="the mean gap between probability and what happened, over equal-width bins",
+            meaning_many=(
+                "the mean gap between the largest probability and how often it was right, over equal-width bins"
+            ),
+            also=("ECE",),
+            says=(
+                "In bins of equal width, the mean score and the share that was {pos} differ by {value} on the mean "
+                "row{chance_gap}."
+            ),
+            says_many=(
+                "In bins of equal width of the largest probability, its mean and the share that was right differ by "
+                "{value} on the mean row{chance_gap}."
+            ),
+        ),
+        Definition(
+            name="mce",
+            title="Largest calibration gap",
+            needs="probabilities",
+            better="lower",
+            formula="largest |mean score - observed share| over equal-mass bins",
+            meaning="the largest gap between probability and what happened, over bins of equal mass",
+            also=("MCE",),
+            says="In bins of equal mass, the widest gap between mean score and the share that was {pos} is {value}.",
+        ),
+        Definition(
+            name="calibration_intercept",
+            title="Calibration intercept",
+            needs="probabilities",
+            better="neither",
+            lower=float("-inf"),
+            upper=float("inf"),
+            formula="a in logit P(actual) = a + logit(score)",
+            meaning="how far the scores are too low (above 0) or too high on the whole (0 is right)",
+            also=("calibration in the large",),
+            says="On the logit scale the scores are {size} too {side} on the whole; 0 is right.",
+        ),
+        Definition(
+            name="calibration_slope",
+            title="Calibration slope",
+            needs="probabilities",
+            better="neither",
+            lower=float("-inf"),
+            upper=float("inf"),
+            formula="b in logit P(actual) = a + b·logit(score)",
+            meaning="under 1 the scores are too extreme, over 1 too timid (1 is right)",
+            says=(
+                "On the logit scale what happened moves by {value} for each unit of score; under 1 the scores are "
+                "too extreme, over 1 too timid."
+            ),
+        ),
+    )
+)
 # What stands side by side where nobody chose otherwise.
 HEADLINE = ("roc_auc", "average_precision", "brier", "accuracy", "recall", "precision", "f1")
 HEADLINE_MANY = ("accuracy", "balanced_accuracy", "mcc", "kappa", "roc_auc_macro", "log_loss", "brier")

@@ -9,6 +9,7 @@ from ..counting.table import Table
 from ..number import FloatArray
 from . import ranking
 from .counts import masks
+from .definitions import METRICS
 from .losses import row_loss
 
 
@@ -29,9 +30,9 @@ def of_cells(name: str, cells: FloatArray, positive: int) -> FloatArray | None:
     if n <= 0:
         return None
     q = cells / n
-    if name in ("mcc", "kappa"):
-        return _mcc(q) if name == "mcc" else _kappa(q)
-    if name in ("balanced_accuracy", "youden_j"):
+    if name in AGREEMENT:
+        return AGREEMENT[name](q)
+    if METRICS[name].paired == "recalls":
         return _recalls(q, positive, halve=name == "balanced_accuracy")
     numerator, denominator = masks(Table(q, q.astype(np.int64)), positive)[name]
     below = float(q[denominator].sum())
@@ -91,9 +92,12 @@ def _mcc(q: FloatArray) -> FloatArray | None:
     return np.asarray((d_observed - d_expected) / scale - value * relative)
 
 
+AGREEMENT = {"mcc": _mcc, "kappa": _kappa}
+
+
 def of_rows(name: str, a: Answers, positive: int) -> FloatArray | None:
     """Influence of each row on a metric, shape (n,); rows without an answer have none on metrics of scores."""
-    if name in ("roc_auc", "average_precision", "brier", "log_loss"):
+    if METRICS[name].needs != "counts":
         return _of_scores(name, a)
     t = a.table
     if t is None:
@@ -107,7 +111,7 @@ def of_rows(name: str, a: Answers, positive: int) -> FloatArray | None:
 
 def _of_scores(name: str, a: Answers) -> FloatArray:
     b, t = a.with_answer, a.tally
-    if name in ("brier", "log_loss"):
+    if METRICS[name].paired == "losses":
         loss = row_loss(a, name)
         weight = np.ones(len(loss)) if b.weight is None else b.weight
         part = loss - float(np.add.reduce(weight * loss)) / float(np.add.reduce(weight))

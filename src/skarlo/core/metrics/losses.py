@@ -9,8 +9,9 @@ import numpy as np
 
 from ..counting.answers import Answers, effective_rows, mean_variance
 from ..counting.tally import Tally, blocks
-from ..number import FloatArray, Metric, absent, measured, point, total
+from ..number import FloatArray, Metric, absent, point, total
 from ..stats import intervals
+from ..stats.estimate import Estimate
 
 CLIP = 1e-15
 
@@ -115,16 +116,20 @@ def _moments(loss: FloatArray, weight: FloatArray, n: float) -> Moments | None:
 
 def mean_loss(a: Answers, m: Moments | None, confidence: float) -> Metric:
     """Mean row loss, from its moments, with Hall's interval; under 10 rows of a class it is marked unreliable."""
-    if m is None:
-        return absent("there are no rows")
+    return absent("there are no rows") if m is None else mean_loss_estimate(a, m).metric(confidence)
+
+
+def mean_loss_estimate(a: Answers, m: Moments) -> Estimate:
+    """The same at any level."""
     if m.variance <= 1e-30 * max(m.mean * m.mean, 1e-300) or m.rows < 2 or m.of_mean <= 0:
-        return point(m.mean, "the losses do not vary")
-    low, high = intervals.hall_mean(m.mean, math.sqrt(m.of_mean), m.skewness, m.rows, confidence)
-    metric = measured(m.mean, max(0.0, min(low, m.mean)), max(high, m.mean), "hall" + a.suffix)
+        return Estimate(m.mean, why="the losses do not vary")
     counts = np.bincount(a.with_answer.actual, minlength=a.classes)
-    if counts.min() < 10:
-        metric["unreliable"] = True
-    return metric
+
+    def hall(z: float) -> intervals.Interval:
+        low, high = intervals.hall_mean(m.mean, math.sqrt(m.of_mean), m.skewness, m.rows, z)
+        return max(0.0, min(low, m.mean)), max(high, m.mean)
+
+    return Estimate(m.mean, hall, "hall" + a.suffix, unreliable=bool(counts.min() < 10))
 
 
 def brier_skill(a: Answers, m: Moments | None) -> Metric:

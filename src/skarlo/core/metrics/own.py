@@ -19,6 +19,7 @@ from ..language.formula import COUNTS
 from ..number import BoolArray, FloatArray, Metric, absent, bounded, clean, measured, point, total
 from ..stats import intervals
 from ..stats.draws import ends, generator
+from ..stats.estimate import Estimate
 from ..study import OwnMetric, Settings
 from . import counts
 from .influence import over_all_rows
@@ -181,7 +182,7 @@ def _centred(x: FloatArray, a: Answers) -> FloatArray:
 # Net benefit at a threshold probability.
 
 
-def _at_threshold(own: OwnMetric, a: Answers) -> tuple[Table, FloatArray, Answers]:
+def at_threshold(own: OwnMetric, a: Answers) -> tuple[Table, FloatArray, Answers]:
     """The matrix with the threshold as cutoff, and the benefit of each of its cells."""
     at = float(own.parameters["threshold"])
     flagged = a.with_answer.at(at)
@@ -198,14 +199,14 @@ def _net_benefit(own: OwnMetric, a: Answers, settings: Settings) -> Metric:
         return absent(NO_SCORE)
     if not a.is_probability:
         return absent(NO_PROBABILITY)
-    t, benefit, _ = _at_threshold(own, a)
+    t, benefit, _ = at_threshold(own, a)
     return _linear(t, benefit, settings)
 
 
 def _net_benefit_influence(own: OwnMetric, a: Answers) -> FloatArray | None:
     if a.score is None or not a.is_probability:
         return None
-    _, benefit, flagged = _at_threshold(own, a)
+    _, benefit, flagged = at_threshold(own, a)
     assert flagged.predicted is not None
     return over_all_rows(_centred(benefit[flagged.actual, flagged.predicted], flagged), a)
 
@@ -289,18 +290,23 @@ def _both_classes(a: Answers) -> tuple[Tally | None, str]:
 
 def _partial_area(own: OwnMetric, a: Answers, settings: Settings) -> Metric:
     t, why = _both_classes(a)
-    if t is None:
-        return absent(why)
+    return absent(why) if t is None else partial_area_estimate(own, a, t).metric(settings.confidence)
+
+
+def partial_area_estimate(own: OwnMetric, a: Answers, t: Tally) -> Estimate:
+    """The mean recall, of a tally with rows of both classes, at any level."""
     value = partial_area_value(t, float(own.parameters["fpr_at_most"]))
     if len(t.score) == 1:
-        return point(value, "every row has the same score")
+        return Estimate(value, why="every row has the same score")
     psi = _partial_area_influence(own, a)
     assert psi is not None
     variance = mean_variance(psi, a.weight, a.group)
     if not 0.0 < value < 1.0 or variance <= 0:
-        return point(value, "a mean recall of 0 or 1 has no interval here")
-    low, high = intervals.logit_interval(value, math.sqrt(variance), settings.confidence)
-    return measured(value, *bounded(value, low, high, 0.0, 1.0), "influence_logit" + a.suffix)
+        return Estimate(value, why="a mean recall of 0 or 1 has no interval here")
+    se = math.sqrt(variance)
+    return Estimate(
+        value, lambda z: bounded(value, *intervals.logit_interval(value, se, z), 0.0, 1.0), "influence_logit" + a.suffix
+    )
 
 
 def _partial_area_influence(own: OwnMetric, a: Answers) -> FloatArray | None:

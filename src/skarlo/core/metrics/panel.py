@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, replace
+from functools import lru_cache, partial
 
 import numpy as np
 
 from ..counting.answers import Answers, Scored
 from ..counting.table import Table
-from ..number import Metric, absent, point
+from ..language.formula import parse
+from ..number import Metric, absent
 from ..results import ClassResult
 from ..study import OwnMetric, Settings
-from . import calibration, counts, own, ranking
+from . import calibration, classes, counts, own, ranking
 from .counts import Names
-from .definitions import COUNT_METRICS, MANY_CLASSES, MANY_PROBABLE, METRICS, PROBABLE, RANKED, TWO_CLASSES
+from .definitions import METRICS
 from .losses import brier_skill, mean_loss, moments
 from .own import NO_PROBABILITIES, NO_SCORE
 from .trust import mark
@@ -37,12 +39,19 @@ class Reading:
     @property
     def metrics(self) -> tuple[str, ...]:
         """The names of all metrics, in the documented order; the study's own stand last."""
-        return (*(TWO_CLASSES if self.positive is not None else MANY_CLASSES), *(m.name for m in self.own))
+        return (*(METRICS.two if self.positive is not None else METRICS.many), *(m.name for m in self.own))
+
+    @property
+    def formulas(self) -> tuple[OwnMetric, ...]:
+        """All that are nothing but a formula or a measure: the house's own, then the study's."""
+        if self.positive is None or not METRICS.expressions:
+            return self.own
+        return (*(_spelled(name) for name in METRICS.expressions), *self.own)
 
     def needs_class(self, name: str) -> bool:
         """Whether a metric reads the predicted class, so that a cutoff changes it."""
         mine = self.own_named(name)
-        return name in COUNT_METRICS if mine is None else mine.measure in (None, "expected_cost")
+        return METRICS[name].needs == "counts" if mine is None else mine.measure in (None, "expected_cost")
 
     def over_answered(self, name: str) -> bool:
         """Whether a metric is over the rows with an answer alone, however the others count."""
@@ -50,8 +59,8 @@ class Reading:
         return not self.needs_class(name) and (mine is None or mine.measure != "top_k_accuracy")
 
     def own_named(self, name: str) -> OwnMetric | None:
-        """The study's own metric of that name, if it is one."""
-        return next((m for m in self.own if m.name == name), None)
+        """The formula or measure of that name, if it is one."""
+        return next((m for m in self.formulas if m.name == name), None)
 
     def improves(self, name: str) -> int:
         """+1 when higher is better, -1 when lower is, 0 when neither."""
@@ -68,6 +77,13 @@ class Reading:
         rest = [c for i, c in enumerate(self.classes) if i != k]
         one = f"“{self.classes[k]}”"
         return {"positive": one, "negative": f"“{rest[0]}”" if len(rest) == 1 else f"other than {one}"}
+
+
+@lru_cache(maxsize=64)
+def _spelled(name: str) -> OwnMetric:
+    """A metric of the house that is a formula, as own metrics are."""
+    d = METRICS[name]
+    return OwnMetric(name, parse(d.expression), d.better)
 
 
 def metrics(a: Answers, reading: Reading, scores: Mapping[str, Metric] | None = None) -> dict[str, Metric]:
@@ -93,15 +109,16 @@ def of_counts(a: Answers, reading: Reading, counted: dict[str, Metric] | None = 
     return (_counts(a, reading) if counted is None else counted) | _own(a, reading, needs_class=True)
 
 
-def score_metrics(a: Answers, reading: Reading) -> dict[str, Metric]:
-    """The metrics of scores or probabilities alone, none of the study's own."""
-    return _two_scores(a, reading) if reading.positive is not None else _many_scores(a, reading)
+def score_metrics(a: Answers, reading: Reading, wanted: Collection[str] | None = None) -> dict[str, Metric]:
+    """The metrics of scores or probabilities alone, none of the study's own; `wanted` are all where left out."""
+    ways = _two_scores(a, reading) if reading.positive is not None else _many_scores(a, reading)
+    return {name: ways[name]() for name in ways if wanted is None or name in wanted}
 
 
 def _own(a: Answers, reading: Reading, needs_class: bool) -> dict[str, Metric]:
     return {
         m.name: own.metric(m, a, reading.settings, reading.no_cutoff)
-        for m in reading.own if reading.needs_class(m.name) == needs_class
+        for m in reading.formulas if reading.needs_class(m.name) == needs_class
     }  # fmt: skip
 
 
@@ -131,47 +148,60 @@ def _nothing_said(a: Answers) -> Table:
     return made
 
 
-def _two_scores(a: Answers, reading: Reading) -> dict[str, Metric]:
+Ways = dict[str, Callable[[], Metric]]
+
+
+def _all(names: tuple[str, ...], why: str) -> Ways:
+    return dict.fromkeys(names, partial(absent, why))
+
+
+def _two_scores(a: Answers, reading: Reading) -> Ways:
     t = a.tally
     if t is None:
-        return {name: absent(NO_SCORE) for name in (*RANKED, *PROBABLE)}
+        return _all(METRICS.of_scores, NO_SCORE)
     sampling, confidence, names = reading.settings.sampling, reading.settings.confidence, reading.names
-    out = {
-        "roc_auc": ranking.roc_auc(a, confidence, names),
-        "average_precision": ranking.average_precision(a, confidence, names),
-        "ks": ranking.ks(a, sampling, names),
+    out: Ways = {
+        "roc_auc": partial(ranking.roc_auc, a, confidence, names),
+        "average_precision": partial(ranking.average_precision, a, confidence, names),
+        "ks": partial(ranking.ks, a, sampling, names),
     }
     if not a.is_probability:
-        return out | {name: absent(RANKING if reading.ranking_only else OUTSIDE) for name in PROBABLE}
+        return out | _all(METRICS.of_probabilities, RANKING if reading.ranking_only else OUTSIDE)
     if len(a.with_answer.actual) == 0 or t.rows <= 0:
-        return out | {name: absent("there are no rows") for name in PROBABLE}
-    rows = calibration.rows_at(a, t)
-    squares = moments(a, "brier")
+        return out | _all(METRICS.of_probabilities, "there are no rows")
+    squares, fitted = (
+        lru_cache(partial(moments, a, "brier")),
+        lru_cache(partial(calibration.fit_metrics, a, t, confidence)),
+    )
+    bins = reading.settings.bins
     return out | {
-        "brier": mean_loss(a, squares, confidence),
-        "brier_skill": brier_skill(a, squares),
-        "log_loss": mean_loss(a, moments(a, "log_loss"), confidence),
-        "ece": calibration.ece(a, t, reading.settings.bins, sampling),
-        "mce": calibration.mce(t, rows, reading.settings.bins),
-        **calibration.fit_metrics(a, t, confidence),
+        "brier": lambda: mean_loss(a, squares(), confidence),
+        "brier_skill": lambda: brier_skill(a, squares()),
+        "log_loss": lambda: mean_loss(a, moments(a, "log_loss"), confidence),
+        "ece": partial(calibration.ece, a, t, bins, sampling),
+        "mce": lambda: calibration.mce(t, calibration.rows_at(a, t), bins),
+        "calibration_intercept": lambda: fitted()["calibration_intercept"],
+        "calibration_slope": lambda: fitted()["calibration_slope"],
     }
 
 
-def _many_scores(a: Answers, reading: Reading) -> dict[str, Metric]:
+def _many_scores(a: Answers, reading: Reading) -> Ways:
     if a.probable is None:
-        return {name: absent(NO_PROBABILITIES) for name in MANY_PROBABLE}
+        return _all(METRICS.of_class_probabilities, NO_PROBABILITIES)
     b, confidence = a.with_answer, reading.settings.confidence
     if len(b.actual) == 0 or (b.weight is not None and not b.weight.any()):
-        return {name: absent("there are no rows") for name in MANY_PROBABLE}
-    likely = _against_rest(a.probable.likely, b)
-    squares = moments(a, "brier")
+        return _all(METRICS.of_class_probabilities, "there are no rows")
+    squares, likely = lru_cache(partial(moments, a, "brier")), a.probable.likely
+    settings = reading.settings
     return {
-        "roc_auc_macro": macro_area(a),
-        "log_loss": mean_loss(a, moments(a, "log_loss"), confidence),
-        "brier": mean_loss(a, squares, confidence),
-        "brier_skill": brier_skill(a, squares),
-        "ece": calibration.ece(likely, a.probable.likely.tally, reading.settings.bins, reading.settings.sampling),
-    }
+        "roc_auc_macro": partial(_macro_area, a, confidence),
+        "brier": lambda: mean_loss(a, squares(), confidence),
+        "brier_skill": lambda: brier_skill(a, squares()),
+        "log_loss": lambda: mean_loss(a, moments(a, "log_loss"), confidence),
+        "ece": lambda: calibration.ece(
+            classes.against_rest(likely, b), likely.tally, settings.bins, settings.sampling
+        ),
+    }  # fmt: skip
 
 
 def value(name: str, a: Answers, reading: Reading) -> float | None:
@@ -179,7 +209,7 @@ def value(name: str, a: Answers, reading: Reading) -> float | None:
     mine = reading.own_named(name)
     if mine is not None:
         return own.metric(mine, a, replace(reading.settings, draws=2), reading.no_cutoff)["value"]
-    if name in COUNT_METRICS:
+    if METRICS[name].needs == "counts":
         cells = _nothing_said(a) if a.table is None and name == "prevalence" else a.table
         return None if cells is None else counts.value(name, cells, reading.positive or 0)
     if reading.positive is None and a.probable is None:
@@ -188,12 +218,13 @@ def value(name: str, a: Answers, reading: Reading) -> float | None:
         squares = moments(a, "log_loss" if name == "log_loss" else "brier") if a.is_probability else None
         return brier_skill(a, squares)["value"] if name == "brier_skill" else None if squares is None else squares.mean
     if name == "roc_auc_macro":
-        return macro_area(a)["value"]
+        found = classes.class_areas(a)
+        return None if found is None else found.mean
     scored = a.scored if a.probable is None else a.probable.likely
     if scored is None or scored.tally.rows <= 0:
         return None
     t, bins = scored.tally, reading.settings.bins
-    if name in RANKED:
+    if METRICS[name].needs == "scores":
         known = {
             "roc_auc": ranking.roc_area,
             "average_precision": ranking.average_precision_value,
@@ -211,16 +242,9 @@ def value(name: str, a: Answers, reading: Reading) -> float | None:
     )
 
 
-def macro_area(a: Answers) -> Metric:
-    """Plain mean of the areas of the classes that have rows inside and outside."""
-    areas = []
-    for k in range(a.classes):
-        t = a.one_against_rest(k)
-        if t is not None and t.positives > 0 and t.negatives > 0:
-            areas.append(ranking.roc_area(t))
-    if not areas:
-        return absent("no class has rows inside and outside of it")
-    return point(sum(areas) / len(areas), "a mean of areas on the same rows has no interval here")
+def _macro_area(a: Answers, confidence: float) -> Metric:
+    found = classes.macro_area(a)
+    return absent(classes.NONE) if found is None else found.metric(confidence)
 
 
 def class_areas(a: Answers, reading: Reading) -> list[tuple[Metric, Metric]]:
@@ -257,13 +281,8 @@ def _one(a: Answers, k: int) -> Answers | None:
     """Class k's score against the rest, as two-class answers."""
     b = a.with_answer
     if a.probable is not None:
-        return _against_rest(a.probable.of_class[k], b)
+        return classes.against_rest(a.probable.of_class[k], b)
     if b.scored is None or k == a.positive:
         return a if b.scored is not None else None
     score = 1.0 - b.scored.score if a.is_probability else -b.scored.score
-    return _against_rest(Scored(score + 0.0, b.actual == k, a.is_probability, b.weight), b)
-
-
-def _against_rest(one: Scored, b: Answers) -> Answers:
-    """A score of one class against the rest over the answered rows, as two-class answers."""
-    return Answers(2, 1, one.positive.astype(np.int64), scored=one, weight=b.weight, group=b.group)
+    return classes.against_rest(Scored(score + 0.0, b.actual == k, a.is_probability, b.weight), b)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import numpy as np
 
@@ -12,7 +12,10 @@ from ..counting.table import Sampling
 from ..counting.tally import Tally, blocks, coarse
 from ..number import FloatArray, IntArray, Metric, absent, bounded, measured, point, total
 from ..stats import intervals
-from ..stats.draws import NO_DRAW, ends, generator
+from ..stats.draws import NO_DRAW, generator
+from ..stats.estimate import Estimate
+from ..stats.intervals import Interval
+from ..stats.mover import mover
 
 Names = dict[str, str]
 Influences = Iterator[tuple[slice, FloatArray, FloatArray]]
@@ -106,27 +109,38 @@ def area_variance(a: Answers, t: Tally, area: float) -> float:
     )  # fmt: skip
 
 
-def area_metric(
-    area: float, variance: float, rows: tuple[float, float], distinct: int, confidence: float, suffix: str
-) -> Metric:
+def placements_of(a: Answers) -> tuple[FloatArray, FloatArray]:
+    """The placements of a candidate's scores, worked out once for all pairs that it stands in."""
+    scored = a.scored
+    assert scored is not None
+    return scored.given.once.get("placements", lambda: placements(scored.tally))
+
+
+def area_estimate(area: float, variance: float, rows: tuple[float, float], distinct: int, suffix: str) -> Estimate:
     """An area with its interval: DeLong on the logit scale where it holds, else the wider with Newcombe's method 5.
 
     rows : effective numbers of positive and negative rows
     """
     if distinct == 1:
-        return point(area, "every row has the same score")
+        return Estimate(area, why="every row has the same score")
     positives, negatives = rows
     if positives < 2 or negatives < 2:
-        return point(area, "an interval needs two rows of each class")
-    logit = None
-    if 0.0 < area < 1.0 and variance > 0.0:
-        logit = intervals.logit_interval(area, math.sqrt(variance), confidence)
-        if min(positives, negatives) * min(area, 1.0 - area) >= 5.0:
-            return measured(area, *bounded(area, *logit, 0.0, 1.0), "delong_logit" + suffix)
-    low, high = intervals.newcombe_area(area, positives, negatives, confidence)
-    if logit is not None:
-        low, high = min(low, logit[0]), max(high, logit[1])
-    return measured(area, *bounded(area, low, high, 0.0, 1.0), "newcombe5" + suffix)
+        return Estimate(area, why="an interval needs two rows of each class")
+    inside = 0.0 < area < 1.0 and variance > 0.0
+
+    def delong(z: float) -> Interval:
+        return bounded(area, *intervals.logit_interval(area, math.sqrt(variance), z), 0.0, 1.0)
+
+    def wider(z: float) -> Interval:
+        low, high = intervals.newcombe_area(area, positives, negatives, z)
+        if inside:
+            logit = intervals.logit_interval(area, math.sqrt(variance), z)
+            low, high = min(low, logit[0]), max(high, logit[1])
+        return bounded(area, low, high, 0.0, 1.0)
+
+    if inside and min(positives, negatives) * min(area, 1.0 - area) >= 5.0:
+        return Estimate(area, delong, "delong_logit" + suffix)
+    return Estimate(area, wider, "newcombe5" + suffix)
 
 
 def _effective_classes(a: Answers, t: Tally) -> tuple[float, float]:
@@ -146,13 +160,24 @@ def roc_auc(a: Answers, confidence: float, names: Names) -> Metric:
     t = a.tally
     assert t is not None
     why = missing_class(t, names)
-    if why:
-        return absent(why)
-    area = roc_area(t)
-    rows = _effective_classes(a, t)
+    return absent(why) if why else roc_auc_estimate(a, t).metric(confidence)
+
+
+def roc_auc_estimate(a: Answers, t: Tally) -> Estimate:
+    """The same, of a tally with rows of both classes, at any level; worked out once for all that ask."""
+    return _once(a, "roc_auc", lambda: _roc_auc_estimate(a, t))
+
+
+def _once(a: Answers, name: str, make: Callable[[], Estimate]) -> Estimate:
+    assert a.scored is not None
+    return a.scored.given.once.get(name, make)
+
+
+def _roc_auc_estimate(a: Answers, t: Tally) -> Estimate:
+    area, rows = roc_area(t), _effective_classes(a, t)
     if min(rows) < 2 or len(t.score) == 1:
-        return area_metric(area, 0.0, rows, len(t.score), confidence, a.suffix)
-    return area_metric(area, area_variance(a, t, area), rows, len(t.score), confidence, a.suffix)
+        return area_estimate(area, 0.0, rows, len(t.score), a.suffix)
+    return area_estimate(area, area_variance(a, t, area), rows, len(t.score), a.suffix)
 
 
 def average_precision_value(t: Tally) -> float:
@@ -209,18 +234,24 @@ def average_precision(a: Answers, confidence: float, names: Names) -> Metric:
     t = a.tally
     assert t is not None
     why = missing_class(t, names)
-    if why:
-        return absent(why)
+    return absent(why) if why else average_precision_estimate(a, t).metric(confidence)
+
+
+def average_precision_estimate(a: Answers, t: Tally) -> Estimate:
+    """The same, of a tally with rows of both classes, at any level; worked out once for all that ask."""
+    return _once(a, "average_precision", lambda: _average_precision_estimate(a, t))
+
+
+def _average_precision_estimate(a: Answers, t: Tally) -> Estimate:
     value = average_precision_value(t)
     if not 0.0 < value < 1.0:
-        return point(value, "the logit of 0 or 1 does not exist")
+        return Estimate(value, why="the logit of 0 or 1 does not exist")
     positives, _ = _effective_classes(a, t)
     if positives < 20:
         se, name = math.sqrt(value * (1.0 - value) / positives), "binomial_logit"
     else:
         se, name = math.sqrt(average_precision_variance(a, t, value)), "influence_logit"
-    ci = intervals.logit_interval(value, se, confidence)
-    return measured(value, *bounded(value, *ci, 0.0, 1.0), name + a.suffix)
+    return Estimate(value, lambda z: bounded(value, *intervals.logit_interval(value, se, z), 0.0, 1.0), name + a.suffix)
 
 
 # The largest gap between the two classes' score distributions.
@@ -239,9 +270,10 @@ def ks_value(t: Tally) -> float:
 
 
 def ks(a: Answers, sampling: Sampling, names: Names) -> Metric:
-    """The KS distance, its bootstrap interval shifted down by twice the bias, and the bias.
+    """The KS distance with its interval, and the bias of such a largest gap.
 
-    The tally is drawn again on at most 96 runs of neighbouring scores; the value is exact.
+    The interval is the hybrid of the two rates' Wilson intervals at the best cutoff, its low end less the bias, which
+    is that of the tally drawn again on at most 96 runs of neighbouring scores; the value is exact.
     """
     t = a.tally
     assert t is not None
@@ -254,11 +286,25 @@ def ks(a: Answers, sampling: Sampling, names: Names) -> Metric:
         return point(value, NO_DRAW)
     bias = float(np.add.reduce(drawn)) / len(drawn)
     bias -= value
-    low, high = ends(drawn, sampling.confidence)
-    low, high = bounded(value, low - 2.0 * bias, high, 0.0, 1.0)
-    metric = measured(value, low, high, "bootstrap_shifted" + a.suffix)
+    recall, fpr = _at_largest_gap(t)
+    rows = _effective_classes(a, t)
+    ends_ = [intervals.wilson_share(p, n, sampling.confidence) for p, n in zip((recall, fpr), rows, strict=True)]
+    low, high = mover(recall, ends_[0], fpr, ends_[1])
+    low = 0.0 if value == 0 else low - max(0.0, bias)
+    metric = measured(value, *bounded(value, low, high, 0.0, 1.0), "mover_shifted" + a.suffix)
     metric["bias"] = bias
     return metric
+
+
+def _at_largest_gap(t: Tally) -> tuple[float, float]:
+    """Recall and false-positive rate at the highest of the best cutoffs; at "flag nothing" where no gap is above 0."""
+    s = t.steps
+    gap = s.tp * t.negatives - s.fp * t.positives
+    best = gap.max(initial=0)
+    if best <= 0:
+        return 0.0, 0.0
+    at = int(np.flatnonzero(gap == best)[-1])
+    return float(s.tp[at] / t.positives), float(s.fp[at] / t.negatives)
 
 
 def _ks_drawn(a: Answers, t: Tally, sampling: Sampling) -> FloatArray:

@@ -9,10 +9,11 @@ from __future__ import annotations
 from functools import lru_cache
 
 from ..number import Difference, Metric
+from .definitions import METRICS
 
 ALIKE = {
-    "rates": ("accuracy", "precision", "recall", "specificity", "npv", "fpr", "fnr", "flagged_share", "prevalence"),
-    "balanced_accuracy, youden_j": ("balanced_accuracy", "youden_j"),
+    "rates": tuple(name for name in METRICS.rates if name != "f1"),
+    "balanced_accuracy, youden_j": METRICS.where(paired="recalls"),
 }
 # An interval for few rows stands in one line with the one it stands in for: a reader meets whichever applies.
 ONE = {"newcombe5": "delong_logit", "binomial_logit": "influence_logit"}
@@ -21,52 +22,18 @@ DIFFERENCE, SLICE = "difference of ", "slice less the rest, "
 # (number, interval) as the tables of docs/methods.md name them; a test holds the two together.
 APPROXIMATE: frozenset[tuple[str, str]] = frozenset({
     ("average_precision", "influence_logit_clustered"),
-    ("calibration_intercept", "wald"),
     ("calibration_slope", "wald_clustered"),
     ("calibration_slope", "wald_weighted"),
-    ("difference of balanced_accuracy, youden_j", "delta"),
     ("difference of balanced_accuracy, youden_j", "delta_weighted"),
     ("difference of rates", "delta_weighted"),
-    ("ece", "bootstrap_shifted"),
-    ("ece", "bootstrap_shifted_clustered"),
-    ("ece", "bootstrap_shifted_weighted"),
     ("flagged_share, expected base rate", "mover_clustered"),
-    ("ks", "bootstrap_shifted"),
-    ("ks", "bootstrap_shifted_clustered"),
-    ("ks", "bootstrap_shifted_weighted"),
     ("own formula", "dirichlet_clustered"),
     ("partial_area", "influence_logit_clustered"),
     ("partial_area", "influence_logit_weighted"),
     ("precision_at_top", "wilson"),
     ("precision_at_top", "wilson_weighted"),
     ("recall_at_fpr", "bootstrap"),
-    ("slice less the rest, average_precision", "influence"),
-    ("slice less the rest, average_precision", "influence_clustered"),
-    ("slice less the rest, balanced_accuracy, youden_j", "influence"),
-    ("slice less the rest, balanced_accuracy, youden_j", "influence_clustered"),
-    ("slice less the rest, balanced_accuracy, youden_j", "influence_weighted"),
-    ("slice less the rest, brier", "influence"),
-    ("slice less the rest, brier", "influence_clustered"),
-    ("slice less the rest, brier", "influence_weighted"),
-    ("slice less the rest, f1", "influence"),
-    ("slice less the rest, f1", "influence_clustered"),
-    ("slice less the rest, kappa", "influence"),
-    ("slice less the rest, kappa", "influence_clustered"),
-    ("slice less the rest, kappa", "influence_weighted"),
-    ("slice less the rest, log_loss", "influence_clustered"),
-    ("slice less the rest, log_loss", "influence_weighted"),
-    ("slice less the rest, mcc", "influence"),
-    ("slice less the rest, mcc", "influence_clustered"),
-    ("slice less the rest, mcc", "influence_weighted"),
-    ("slice less the rest, net_benefit", "influence_clustered"),
-    ("slice less the rest, net_benefit", "influence_weighted"),
-    ("slice less the rest, own formula", "influence_clustered"),
-    ("slice less the rest, own formula", "influence_weighted"),
-    ("slice less the rest, partial_area", "influence"),
-    ("slice less the rest, partial_area", "influence_clustered"),
-    ("slice less the rest, partial_area", "influence_weighted"),
     ("slice less the rest, rates", "independent_clustered"),
-    ("slice less the rest, roc_auc", "delong_clustered"),
 })  # fmt: skip
 
 
@@ -88,6 +55,7 @@ def mark(name: str, found: Metric) -> Metric:
 
 def mark_difference(name: str, found: Difference, of: str) -> Difference:
     """A difference, marked where its interval is approximate."""
-    if found.get("low") is not None and row(name, found.get("test", ""), of) in APPROXIMATE:
+    how = found.get("interval", found.get("test", ""))
+    if found.get("low") is not None and row(name, how, of) in APPROXIMATE:
         return {**found, "approximate": True}
     return found

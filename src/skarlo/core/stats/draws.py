@@ -35,12 +35,16 @@ def resampled(clusters: npt.NDArray[Any], rng: np.random.Generator, draws: int) 
     """
     n, width = clusters.shape
     out = np.empty((draws, width))
+    whole = clusters.astype(np.float64) if clusters.dtype.kind in "iu" else None  # sums of counts are exact
     step = max(1, ROOM // max(1, n * width))
     for i in range(0, draws, step):
         here = min(step, draws - i)
         picked = rng.integers(0, n, (here, n)) + n * np.arange(here)[:, None]
         times = np.bincount(picked.reshape(-1), minlength=here * n).reshape(here, n)
-        out[i : i + here] = np.add.reduce(times[:, :, None] * clusters, axis=1)
+        if whole is not None:
+            out[i : i + here] = times.astype(np.float64) @ whole
+        else:
+            out[i : i + here] = np.add.reduce(times[:, :, None] * clusters, axis=1)
     return out
 
 

@@ -97,15 +97,15 @@ def hybrid_differences(a: FloatArray, ci_a: Intervals, b: FloatArray, ci_b: Inte
     return np.maximum(low, -1.0), np.minimum(high, 1.0)
 
 
-def logit_interval(value: float, se: float, confidence: float) -> Interval:
-    """Wald interval on the logit scale, carried back: stays inside (0, 1).
+def logit_interval(value: float, se: float, z: float) -> Interval:
+    """Wald interval on the logit scale at a normal quantile z, carried back: stays inside (0, 1).
 
     Raises ValueError at 0 and 1, where the scale has no end.
     """
     if not 0.0 < value < 1.0:
         raise ValueError("the logit of 0 or 1 does not exist")
     centre = math.log(value) - math.log1p(-value)
-    half = z_value(confidence) * se / (value * (1.0 - value))
+    half = z * se / (value * (1.0 - value))
     return expit(centre - half), expit(centre + half)
 
 
@@ -117,14 +117,13 @@ def expit(x: float) -> float:
     return e / (1.0 + e)
 
 
-def newcombe_area(area: float, positives: float, negatives: float, confidence: float) -> Interval:
+def newcombe_area(area: float, positives: float, negatives: float, z: float) -> Interval:
     """Score-like interval of the area under a ROC curve (Newcombe 2006, Stat. Med. 25:559, method 5).
 
     Both ends solve |area - t| = z sqrt(V(t)) with Hanley and McNeil's V and (P + N)/2 - 1 in both places.
     """
     from scipy.optimize import brentq  # slow to import
 
-    z = z_value(confidence)
     half = (positives + negatives) / 2.0 - 1.0
 
     def gap(t: float) -> float:
@@ -138,7 +137,7 @@ def newcombe_area(area: float, positives: float, negatives: float, confidence: f
     return bounded(area, low, high, 0.0, 1.0)
 
 
-def hall_mean(mean: float, se: float, skewness: float, n: float, confidence: float) -> Interval:
+def hall_mean(mean: float, se: float, skewness: float, n: float, z: float) -> Interval:
     """Skewness-corrected interval of a mean (Hall 1992, J. R. Stat. Soc. B 54:221).
 
     The studentised mean is carried to near normality by a monotone cubic, whose inverse gives the ends. `se` and
@@ -146,7 +145,6 @@ def hall_mean(mean: float, se: float, skewness: float, n: float, confidence: flo
     """
     if se <= 0 or n < 2:
         raise ValueError("needs rows that vary")
-    z = z_value(confidence)
     root = math.sqrt(n)
 
     def undo(x: float) -> float:

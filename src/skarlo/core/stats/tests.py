@@ -16,13 +16,23 @@ from .intervals import Interval, wilson, z_value
 
 @dataclass(frozen=True)
 class Compared:
-    """A difference whose interval can still be asked for at any confidence (Holm's needs two)."""
+    """A difference whose interval can still be asked for at any confidence (Holm's needs two).
+
+    kind : the name of the interval, where it is not the test's own
+    """
 
     difference: float
     p: float | None
     test: str
     interval: Callable[[float], Interval] | None
     why: str = ""
+    kind: str = ""
+    unreliable: bool = False
+
+
+def normal_p(z: float) -> float:
+    """Two-sided p of a standard normal statistic."""
+    return min(1.0, 2.0 * float(ndtr(-abs(z))))
 
 
 def normal(difference: float, variance: float, test: str) -> Compared:
@@ -32,7 +42,7 @@ def normal(difference: float, variance: float, test: str) -> Compared:
             return Compared(difference, 1.0, test, lambda confidence: (difference, difference))
         return Compared(difference, None, test, None, "the rows show a difference and no variance")
     se = math.sqrt(variance)
-    p = min(1.0, 2.0 * float(ndtr(-abs(difference) / se)))
+    p = normal_p(difference / se)
 
     def interval(confidence: float) -> Interval:
         half = z_value(confidence) * se
@@ -154,6 +164,10 @@ def family(pairs: list[Compared | str], confidence: float) -> list[Difference]:
         entry["low"], entry["high"] = (clean(plain[0]), clean(plain[1])) if plain else (None, None)
         entry["low_adjusted"], entry["high_adjusted"] = (clean(wide[0]), clean(wide[1])) if wide else (None, None)
         entry["p"], entry["p_adjusted"], entry["test"] = pair.p, p_adjusted, pair.test
+        if pair.kind and pair.interval:
+            entry["interval"] = pair.kind
+        if pair.unreliable:
+            entry["unreliable"] = True
         if pair.p is None:
             entry["why"] = pair.why
         out.append(entry)

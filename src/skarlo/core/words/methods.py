@@ -10,8 +10,12 @@ SUFFIXES = {
     "_clustered": ", with rows that belong together counted so",
 }
 INTERVALS = {
-    "bootstrap_shifted": "quantiles over redrawn counts, the low end moved down by twice the bias",
+    "mover_shifted": "hybrid of the two rates' Wilson intervals at the best cutoff, the low end less the bias of a "
+    "largest gap",
+    "inverted": "the gaps that a test of the bins, their noise drawn, would not reject",
     "wald": "normal theory from the information matrix",
+    "wald_robust": "normal theory that stands whether or not the slope is 1 (White 1982)",
+    "mover_classes": "hybrid of the classes' own intervals, correlated as their rows are",
     "multinomial": "quantiles over matrices drawn again from the counts",
     "wilson": "Wilson score interval of a proportion",
     "wilson_mapped": "Wilson score interval of TP / (TP + FP + FN), carried over to F1",
@@ -25,13 +29,22 @@ INTERVALS = {
     "bootstrap": "quantiles over redrawn rows",
     "influence": "normal theory from each row's influence",
 }
+CARRIED = {
+    "mover": "interval by the hybrid of the two own intervals (Zou and Donner 2008)",
+    "mover_paired": "interval by the hybrid of the classes' differences, each by Newcombe's (1998) method 10",
+    "mover_classes": "interval by the hybrid of the classes' own intervals",
+}
 TESTS = {
+    "mover": "p where an end of the interval meets 0; interval by the hybrid of the two own intervals (Zou and Donner "
+    "2008)",
+    "null_score": "normal theory from the rows on which the two differ, class by class",
+    "pooled_score": "score test with the recall of each class pooled",
     "mcnemar_midp": "McNemar's mid-p test of the rows on which the two differ; interval by Newcombe's (1998) method 10",
     "kosinski": "weighted generalised score test (Kosinski 2013)",
-    "delta": "delta method on the joint counts of the actual class and the two predicted ones",
+    "delta": "delta method with two rows spread over the cells (Agresti and Caffo 2000)",
     "delong_paired": "DeLong's test of two areas on the same rows",
     "influence": "normal theory from the differences of each row's influence",
-    "hypergeometric_midp": "hypergeometric mid-p test; interval by Newcombe's hybrid of the two Wilson intervals",
+    "hypergeometric_midp": "hypergeometric mid-p test; interval by the hybrid of two Wilson intervals (Newcombe 1998)",
     "delong": "normal theory from the sum of the two DeLong variances",
     "independent": "normal theory from the two rates' variances; interval by the hybrid of their Wilson intervals",
 }
@@ -45,72 +58,12 @@ COUNTS = {
 }
 
 
-SENTENCES = {
-    "accuracy": "{name} predicted the actual class of {right} of the {rows_rows}: ({TP} + {TN}) / {rows} = {value}.",
-    "balanced_accuracy": "The mean of {TP} / {P} on {pos} and {TN} / {N} on {neg} is {value}.",
-    "precision": "Of the {flagged_rows} it predicted {pos}, {TP} {TP_were}: {TP} / {flagged} = {value}.",
-    "recall": "Of the {P_rows} that {P_were} {pos}, it found {TP}{left_P}: {TP} / {P} = {value}.",
-    "specificity": "Of the {N_rows} that {N_were} {neg}, it predicted {TN} so{left_N}: {TN} / {N} = {value}.",
-    "npv": "Of the {passed_rows} it predicted {neg}, {TN} {TN_were}: {TN} / {passed} = {value}.",
-    "f1": "It found {TP}, missed {FN}{left_P} and predicted {FP} {pos} that {FP_were} not: "
-    "2 × {TP} / (2 × {TP} + {FP} + {FN}) = {value}.",
-    "mcc": "From the four counts {TP}, {FP}, {FN} and {TN}, the correlation of actual and predicted class is {value}; "
-    "0 is no relation, 1 is perfect.",
-    "kappa": "On {right} of {rows_rows} actual and predicted class agree; beyond what the row and column totals alone "
-    "would give, that is {value} of what was left to gain.",
-    "youden_j": "{TP} / {P} on {pos} plus {TN} / {N} on {neg}, less one, is {value}.",
-    "fpr": "Of the {N_rows} that {N_were} {neg}, it predicted {FP} {pos}{left_N}: {FP} / {N} = {value}.",
-    "fnr": "Of the {P_rows} that {P_were} {pos}, it missed {FN}{left_P}: {FN} / {P} = {value}.",
-    "flagged_share": "It predicted {flagged} of the {rows_rows} {pos}: {flagged} / {rows} = {value}.",
-    "prevalence": "{P} of the {rows_rows} {P_were} {pos}: {P} / {rows} = {value}.",
-    "roc_auc": "Of the {P} × {N} = {pairs} pairs of one {pos} and one {neg} row, the {pos} row scores higher in "
-    "{ordered} (ties counted half): {value}. A score that knows nothing gives 0.500.",
-    "average_precision": "Going down the scores, the precision at each of the {P_rows} that {P_were} {pos}, averaged: "
-    "{value}. A score that knows nothing gives the base rate, {chance}.",
-    "brier": "Over {rows_rows}, the mean of (score − what happened)², with {pos} as 1, is {value}. "
-    "Always answering the base rate gives {flat}.",
-    "ks": "At the cutoff where they are furthest apart, the share of {pos} found exceeds the share of {neg} flagged by "
-    "{value}.",
-    "brier_skill": "Of the base rate's Brier score it gains {value}; 0 is no better than the base rate, 1 is perfect.",
-    "ece": "In bins of equal width, the mean score and the share that was {pos} differ by {value} on the mean row"
-    "{chance_gap}.",
-    "mce": "In bins of equal mass, the widest gap between mean score and the share that was {pos} is {value}.",
-    "calibration_intercept": "On the logit scale the scores are {size} too {side} on the whole; 0 is right.",
-    "calibration_slope": "On the logit scale what happened moves by {value} for each unit of score; under 1 the scores "
-    "are too extreme, over 1 too timid.",
-    "log_loss": "Over {rows_rows}, the mean of −ln(the probability given to what happened) is {value}.",
-}
-
-# Three classes or more.
-MANY = {
-    "accuracy": "{name} predicted the actual class of {right} of the {rows_rows}: {right} / {rows} = {value}.",
-    "balanced_accuracy": "The mean of the recall of each class that has rows, {parts}, is {value}.",
-    "mcc": "From the whole matrix of {rows_rows}, the correlation of actual and predicted class is {value}; 0 is no "
-    "relation, 1 is perfect.",
-    "kappa": SENTENCES["kappa"],
-    "roc_auc_macro": "The mean of the areas of each class against the rest, {areas}, is {value}.",
-    "log_loss": SENTENCES["log_loss"],
-    "brier": "Over {rows_rows}, the mean of the squared distances of the class probabilities from what happened, "
-    "summed over the classes, is {value}.",
-    "brier_skill": "Of the Brier score of always answering the class shares it gains {value}; 0 is no better than "
-    "these, 1 is perfect.",
-    "ece": "In bins of equal width of the largest probability, its mean and the share that was right differ by {value} "
-    "on the mean row{chance_gap}.",
-}
 AVERAGES = {
     "macro": "The plain mean of the {metric} of each class that has rows, {parts}, is {value}; a precision that does "
     "not exist counts as 0.",
     "weighted": "The mean of the {metric} of each class, {parts}, weighted by its rows, is {value}; a precision that "
     "does not exist counts as 0.",
     "micro": "The counts of all classes pooled give {value}.",
-}
-RESTATED = {
-    "precision": "If {pi} of the rows were {pos} where it will run, {value} of those it predicted so would be: "
-    "{pi} × {r} / ({pi} × {r} + (1 − {pi}) × {f}).",
-    "flagged_share": "If {pi} of the rows were {pos} where it will run, it would predict {value} of them so: "
-    "{pi} × {r} + (1 − {pi}) × {f}.",
-    "npv": "If {pi} of the rows were {pos} where it will run, {value} of those it predicted {neg} would be.",
-    "average_precision": "If {pi} of the rows were {pos} where it will run, its average precision would be {value}.",
 }
 MEASURES = {
     "expected_cost": ("mean cost of a row",

@@ -13,7 +13,7 @@ from ..metrics.definitions import METRICS, Definition
 from ..number import Difference, Metric
 from ..results import CandidateResult, GateResult, Results
 from ..writing import as_set, count, p_shown, several, shown
-from .methods import AVERAGES, COUNTS, INTERVALS, MANY, MEASURES, RESTATED, SENTENCES, SUFFIXES, TESTS
+from .methods import AVERAGES, CARRIED, COUNTS, INTERVALS, MEASURES, SUFFIXES, TESTS
 
 
 class Unfolded(TypedDict):
@@ -166,7 +166,9 @@ def _restated(results: Results, c: CandidateResult, part: Any, metric: str, of: 
                 "pos": f"“{named['positive']}”",
                 "neg": f"“{named['negative']}”",
             }  # fmt: skip
-            told = _defined(METRICS[metric], _none(m) or RESTATED[metric].format(**words), _interval(results, m), m)
+            told = _defined(
+                METRICS[metric], _none(m) or METRICS[metric].says_expected.format(**words), _interval(results, m), m
+            )
             told["title"] += f" at a base rate of {words['pi']}"
             return told
     raise KeyError(f"there is no {metric} restated for “{of}”")
@@ -205,7 +207,11 @@ def _pair(results: Results, a: str, b: str, metric: str, d: Difference) -> Unfol
     sentence = f"The {title} of {a} less that of {b}, on the same rows, is {shown(gap, ())}."
     how = f"Not tested: {d['why']}." if "why" in d else ""
     if low is not None and high is not None:
-        how = f"{_share(results)} interval {shown(low, ())} to {shown(high, ())}: {_method(d['test'], TESTS)}."
+        carried = _method(d["interval"], CARRIED) if "interval" in d else ""
+        made = (
+            f"{_method(d['test'], TESTS).split('; interval')[0]}; {carried}" if carried else _method(d["test"], TESTS)
+        )
+        how = f"{_share(results)} interval {shown(low, ())} to {shown(high, ())}: {made}."
         adjusted = d.get("p_adjusted")
         if d.get("p") is not None:
             how += f" {p_shown(d['p'] or 0.0)}" + (
@@ -343,7 +349,7 @@ def _filled(
     if d.name == "roc_auc":
         words["pairs"] = count(n["P"] * n["N"])
         words["ordered"] = count(round(2 * value * n["P"] * n["N"]) / 2)
-    return SENTENCES[d.name].format(**words) + _unanswered(d, part)
+    return d.says.format(**words) + _unanswered(d, part)
 
 
 def _left(n: float, d: Definition) -> str:
@@ -388,7 +394,7 @@ def _many(results: Results, c: CandidateResult, part: Any, d: Definition, m: Met
         "right": count(right), "areas": ", ".join(shown(area) for area in areas), "chance_gap": _chance(m),
         "parts": ", ".join(shown(row[i] / sum(row)) for i, row in enumerate(matrix) if sum(row)),
     }  # fmt: skip
-    return MANY[d.name].format(**words) + _unanswered(d, part)
+    return (d.says_many or d.says).format(**words) + _unanswered(d, part)
 
 
 def outcomes_of(results: Results, part: Any, k: int | None = None) -> dict[str, Any]:

@@ -11,7 +11,7 @@ from flask_openapi3 import Tag
 from sqlmodel import Session
 
 from skarlo import core
-from skarlo.core import HEADLINE, HEADLINE_MANY, MANY_CLASSES, METRICS, TWO_CLASSES, Cutoff, Progress, told_of, unfold
+from skarlo.core import HEADLINE, HEADLINE_MANY, METRICS, Cutoff, Progress, told_of, unfold
 from skarlo.intake import Source
 from skarlo.intake.columns_seen import describe
 from skarlo.intake.guess import guess
@@ -246,7 +246,7 @@ def _chosen(c: CandidateRecord) -> str:
 def metric_infos(study: StudyRecord, facts: Facts) -> list[MetricInfo]:
     """What there is to know of each metric of a study, its own ones last."""
     two = facts["holdout"]["positive"] is not None
-    names = dict.fromkeys(TWO_CLASSES if two else (*MANY_CLASSES, *TWO_CLASSES))  # of many, also each class's own
+    names = dict.fromkeys(METRICS.two if two else (*METRICS.many, *METRICS.two))  # of many, also each class's own
     out = [_metric(d.name, d.title, d.short, d.better, d.needs) for d in (METRICS[name] for name in names)]
     for asked in study.asks.get("metrics", []):
         spec = MetricSpec.model_validate(asked)
