@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Any
 
 import typer
 from rich.console import Console
@@ -13,28 +13,15 @@ from skarlo import core, intake
 from skarlo.core import Changed, Changes, MetricChange, changes_between, paired_changes
 from skarlo.intake.write import as_json, write_file
 
-from .files import read_results, stop
-
-_Study = Annotated[Path | None, typer.Option(help="its study file, for paired intervals from the rows")]
+from .files import stop
 
 
-def compare(
-    before: Annotated[Path, typer.Argument(help="a results file")],
-    after: Annotated[Path, typer.Argument(help="a later results file of the same question")],
-    as_data: Annotated[bool, typer.Option("--json", help="as JSON on standard output")] = False,
-    html: Annotated[Path | None, typer.Option(help="where a page with the curves over each other goes")] = None,
-    before_study: _Study = None,
-    after_study: _Study = None,
-) -> None:
-    """Show what changed between two results files: how candidates were made, counts, metrics, gates, findings.
+def show(was: Any, now: Any, studies: tuple[Path, Path] | None, as_data: bool, html: Path | None) -> None:
+    """What changed between two results, as tables, as JSON, or as a page.
 
-    With both study files the rows are at hand, and each change of a metric has its paired interval.
+    studies : both study files, where each change of a metric is to have its paired interval
     """
-    if (before_study is None) != (after_study is None):
-        stop(["--before-study and --after-study go together: paired intervals need the rows of both"])
-    was, now = read_results(before), read_results(after)
-    paired = _paired(before_study, after_study) if before_study is not None and after_study is not None else None
-    found = changes_between(was, now, paired)
+    found = changes_between(was, now, None if studies is None else _paired(*studies))
     if html is not None:
         from skarlo.report.changes import to_page
 

@@ -9,8 +9,6 @@ from typing import Any, NoReturn
 
 import typer
 
-from skarlo import core
-
 
 def stop(lines: list[str]) -> NoReturn:
     """End with status 2, each line on stderr."""
@@ -21,6 +19,8 @@ def stop(lines: list[str]) -> NoReturn:
 
 def read_results(path: Path) -> Any:
     """A results file, or the end with what is wrong with it."""
+    from skarlo import core
+
     try:
         data = json.loads(path.read_text(encoding="utf-8"))
     except (OSError, ValueError) as e:

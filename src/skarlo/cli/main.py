@@ -1,4 +1,4 @@
-"""The command line."""
+"""The command line. What a command needs is imported when it runs, so that help comes at once."""
 
 from __future__ import annotations
 
@@ -10,22 +10,23 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
-from rich.console import Console
 
-from skarlo import __version__, core, intake
-from skarlo.intake import schemas
-from skarlo.intake.junit import gates_as_junit
-from skarlo.intake.write import as_json, write_file
+from skarlo import __version__
 
-from . import compare
 from .files import read_results, stop
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
 users = typer.Typer(no_args_is_help=True, help="People who may sign in.")
 app.add_typer(users, name="user")
-SAY = Console(stderr=True, highlight=False)
 Folder = Annotated[Path, typer.Option("--workspace", help="the workspace folder", envvar="SKARLO_WORKSPACE")]
 HERE = Path("workspace")
+
+
+def say(text: str) -> None:
+    """Tell a person, beside what a command prints."""
+    from rich.console import Console
+
+    Console(stderr=True, highlight=False).print(text)
 
 
 def main(version: Annotated[bool, typer.Option("--version")] = False) -> None:
@@ -36,7 +37,6 @@ def main(version: Annotated[bool, typer.Option("--version")] = False) -> None:
 
 
 app.callback(invoke_without_command=True)(main)
-app.command("compare")(compare.compare)
 
 
 @app.command()
@@ -52,6 +52,10 @@ def evaluate(
     Exits with 0 when no must gate fails or is unclear, with 1 when one does, and with 2 when the input cannot be
     evaluated; nothing is written then.
     """
+    from skarlo import core, intake
+    from skarlo.intake.junit import gates_as_junit
+    from skarlo.intake.write import as_json, write_file
+
     if curves not in ("compact", "full", "none"):
         stop([f"--curves is compact, full or none; found “{curves}”"])
     try:
@@ -87,6 +91,8 @@ def unfold(
     ],
 ) -> None:
     """Unfold one number of a results file: its formula with the counts, its interval, its other names."""
+    from skarlo import core
+
     data = read_results(results)
     try:
         told = core.unfold_path(data, path)
@@ -100,9 +106,36 @@ def unfold(
             typer.echo(line.strip())
 
 
+StudyFile = Annotated[Path | None, typer.Option(help="its study file, for paired intervals from the rows")]
+
+
+@app.command("compare")
+def show_changes(
+    before: Annotated[Path, typer.Argument(help="a results file")],
+    after: Annotated[Path, typer.Argument(help="a later results file of the same question")],
+    as_data: Annotated[bool, typer.Option("--json", help="as JSON on standard output")] = False,
+    html: Annotated[Path | None, typer.Option(help="where a page with the curves over each other goes")] = None,
+    before_study: StudyFile = None,
+    after_study: StudyFile = None,
+) -> None:
+    """Show what changed between two results files: how candidates were made, counts, metrics, gates, findings.
+
+    With both study files the rows are at hand, and each change of a metric has its paired interval.
+    """
+    if (before_study is None) != (after_study is None):
+        stop(["--before-study and --after-study go together: paired intervals need the rows of both"])
+    was, now = read_results(before), read_results(after)
+    from . import compare
+
+    studies = None if before_study is None or after_study is None else (before_study, after_study)
+    compare.show(was, now, studies, as_data, html)
+
+
 @app.command()
 def schema(which: Annotated[str, typer.Argument(help="results or study")]) -> None:
     """Print the JSON Schema (2020-12) of the results file or of the study file."""
+    from skarlo.intake import schemas
+
     if which not in schemas.SCHEMAS:
         stop([f"there is no schema {which}; expected results or study"])
     typer.echo(json.dumps(schemas.SCHEMAS[which](), indent=1, ensure_ascii=False))
@@ -114,7 +147,7 @@ def write_sample(folder: Annotated[Path, typer.Argument(help="where the files go
     from skarlo.sample import STUDIES
 
     for name, write in STUDIES.items():
-        SAY.print(f"wrote {write(folder / name)}")
+        say(f"wrote {write(folder / name)}")
 
 
 @app.command()
@@ -163,10 +196,10 @@ def demo(
     except Held as e:
         stop([e.why])
     prepare(opened)
-    SAY.print(f"\nSkarlo is at [bold]http://127.0.0.1:{port}[/bold]")
+    say(f"\nSkarlo is at [bold]http://127.0.0.1:{port}[/bold]")
     for name, (role, password) in PEOPLE.items():
-        SAY.print(f"  sign in as [bold]{name}[/bold] ({role}), password [bold]{password}[/bold]")
-    SAY.print("Stop it with Ctrl-C; what you did is kept.\n")
+        say(f"  sign in as [bold]{name}[/bold] ({role}), password [bold]{password}[/bold]")
+    say("Stop it with Ctrl-C; what you did is kept.\n")
     if not prepare_only:
         run_server(opened, "127.0.0.1", port, [], False, 2048)
 
@@ -188,7 +221,7 @@ def add(
             accounts.add_user(records, name, role, password)
     except Refusal as e:
         stop([e.why])
-    SAY.print(f"added {name} ({role})")
+    say(f"added {name} ({role})")
 
 
 def _cancel(*_: object) -> None:
