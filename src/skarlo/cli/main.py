@@ -56,6 +56,7 @@ def evaluate(
     from skarlo.intake.junit import gates_as_junit
     from skarlo.intake.write import as_json, write_file
 
+    _end_on_interrupt()
     if curves not in ("compact", "full", "none"):
         stop([f"--curves is compact, full or none; found “{curves}”"])
     try:
@@ -127,6 +128,7 @@ def show_changes(
     was, now = read_results(before), read_results(after)
     from . import compare
 
+    _end_on_interrupt()
     studies = None if before_study is None or after_study is None else (before_study, after_study)
     compare.show(was, now, studies, as_data, html)
 
@@ -224,6 +226,11 @@ def add(
     say(f"added {name} ({role})")
 
 
+def _end_on_interrupt() -> None:
+    """Also again once Polars is there, whose own handler would let a read go on."""
+    signal.signal(signal.SIGINT, _cancel)
+
+
 def _cancel(*_: object) -> None:
     """Ctrl-C ends the work at once, on a status of its own; what was being written is removed on the way out."""
     raise SystemExit(130)
@@ -231,7 +238,7 @@ def _cancel(*_: object) -> None:
 
 def run() -> None:
     """The entry point: exit status 2 for wrong usage or input, 3 for an internal error, 130 when cancelled."""
-    signal.signal(signal.SIGINT, _cancel)
+    _end_on_interrupt()
     try:
         app()
     except Exception:

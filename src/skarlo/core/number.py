@@ -6,7 +6,7 @@ The types here go unchanged from the arithmetic to the results file, the HTTP in
 from __future__ import annotations
 
 import math
-from typing import Any, NotRequired
+from typing import Any, Literal, NotRequired
 
 import numpy as np
 import numpy.typing as npt
@@ -64,7 +64,7 @@ class Difference(TypedDict):
 class Finding(TypedDict):
     """Something noticed in the data or the results."""
 
-    level: str
+    level: Literal["error", "warning", "note"]
     code: str
     message: str
     where: dict[str, Any]

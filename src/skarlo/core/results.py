@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any, NotRequired
+from typing import Any, Literal, NotRequired
 
 from typing_extensions import TypedDict
 
 from .number import Difference, Finding, Metric, MoreRows
+
+Gives = Literal["scores", "classes", "probabilities", "baseline"]
 
 
 class Outcomes(TypedDict):
@@ -167,7 +169,7 @@ class SplitResult(TypedDict):
 
 class CandidateResult(TypedDict):
     name: str
-    gives: str
+    gives: Gives
     sha256: str | None
     version: str | None
     made_with: dict[str, Any]
@@ -204,9 +206,9 @@ class GateResult(TypedDict):
     text: str
     candidate: str
     by: dict[str, str] | None
-    level: str
+    level: Literal["must", "should"]
     metric: str
-    status: str
+    status: Literal["pass", "fail", "unclear"]
     value: float | None
     low: float | None
     high: float | None
@@ -214,7 +216,7 @@ class GateResult(TypedDict):
     needed: float
     rows: int
     denominator: float | None
-    bound: str
+    bound: Literal["least", "most"]
     against: str | None
     why: NotRequired[str]
     more_rows: NotRequired[MoreRows]
@@ -224,7 +226,7 @@ class OwnMetricResult(TypedDict):
     """A metric of the study's own, as it was asked for."""
 
     name: str
-    better: str
+    better: Literal["higher", "lower", "neither"]
     formula: NotRequired[str]
     costs: NotRequired[dict[str, float]]
     measure: NotRequired[str]

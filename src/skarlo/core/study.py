@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
 from .counting.table import Sampling
 from .language.formula import Formula
@@ -57,7 +57,7 @@ class Candidate:
     sha256: str | None = None
 
     @property
-    def gives(self) -> str:
+    def gives(self) -> Literal["scores", "classes", "probabilities"]:
         if self.score is not None:
             return "scores"
         return "probabilities" if self.probabilities is not None else "classes"
@@ -72,7 +72,7 @@ class OwnMetric:
 
     name: str
     formula: Formula | None
-    better: str
+    better: Literal["higher", "lower", "neither"]
     costs: Mapping[str, float] = field(default_factory=dict)
     measure: str | None = None
     parameters: Mapping[str, Any] = field(default_factory=dict)
@@ -92,7 +92,7 @@ class Gate:
     read_at: str = "safe"
     on: str | None = None
     every: tuple[str, ...] = ()
-    level: str = "must"
+    level: Literal["must", "should"] = "must"
 
 
 @dataclass(frozen=True)

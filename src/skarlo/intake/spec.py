@@ -207,7 +207,7 @@ class MetricSpec(_Part):
         return {name: getattr(self, name) for name in names if getattr(self, name) is not None}
 
     @property
-    def direction(self) -> str:
+    def direction(self) -> Literal["higher", "lower", "neither"]:
         """Which way is better."""
         return self.better or MEASURES[self.measure or ""].better
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from datetime import UTC, datetime
-from typing import Any, cast
+from typing import Any, Literal, cast
 
 from sqlmodel import Session, col, select
 
@@ -18,6 +18,8 @@ from skarlo.studies.refusals import Conflict, Damaged, Forbidden, Missing, Refus
 from skarlo.studies.workspace import Workspace
 
 from . import package
+
+Stamp = Literal["waiting", "signed", "returned"]
 
 
 def revisions_of(session: Session, study_id: int) -> list[RevisionRecord]:
@@ -39,10 +41,10 @@ def verdict_of(session: Session, revision: RevisionRecord) -> SignatureRecord | 
     return session.exec(select(SignatureRecord).where(SignatureRecord.revision_id == revision.id)).first()
 
 
-def stamp(session: Session, revision: RevisionRecord) -> str:
+def stamp(session: Session, revision: RevisionRecord) -> Stamp:
     """waiting, signed or returned."""
     verdict = verdict_of(session, revision)
-    return verdict.verdict if verdict else "waiting"
+    return cast(Stamp, verdict.verdict) if verdict else "waiting"
 
 
 def submit(evaluator: Evaluator, user: User, study_id: int) -> RevisionRecord:

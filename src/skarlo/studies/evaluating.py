@@ -12,7 +12,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any, TypeVar, cast
+from typing import Any, Literal, TypeVar, cast
 
 import numpy as np
 from sqlmodel import Session
@@ -62,7 +62,7 @@ class Facts(TypedDict):
 
     holdout: HoldoutResult
     balance: dict[str, dict[str, int]]
-    gives: list[str]
+    gives: list[Literal["scores", "classes", "probabilities"]]
 
 
 @dataclass(frozen=True)

@@ -22,6 +22,7 @@ from skarlo.studies.jobs import Jobs
 from skarlo.studies.workspace import Workspace
 
 from . import problems, security
+from .document import complete, operation_id
 from .models import Health
 from .routes import dossier, intake, jobs, revisions, session, studies, versions
 from .shared import api
@@ -45,7 +46,7 @@ def create_app(
     """
     app = OpenAPI(
         "skarlo", info=Info(title="Skarlo", version=__version__), doc_ui=False, static_folder=None,
-        validation_error_status=422, validation_error_callback=problems.invalid,
+        validation_error_status=422, validation_error_callback=problems.invalid, operation_id_callback=operation_id,
     )  # fmt: skip
     app.secret_key = workspace.secret()
     app.config["MAX_CONTENT_LENGTH"] = most_upload
@@ -82,6 +83,10 @@ def _pages(app: OpenAPI) -> None:
     @app.get("/healthz", responses={200: Health}, endpoint="health")
     def health() -> Response:
         return jsonify(status="ok", skarlo=__version__)
+
+    @app.route("/api/v1/openapi.json", endpoint="document")
+    def document() -> Response:
+        return jsonify(complete(app.api_doc))
 
     @app.route("/assets/<path:name>", endpoint="asset")
     def asset(name: str) -> Response:
@@ -143,4 +148,4 @@ def openapi_document() -> dict[str, Any]:
     """The OpenAPI document, without a server."""
     with tempfile.TemporaryDirectory() as folder:
         app = create_app(Workspace.open(Path(folder)))
-        return app.api_doc
+        return complete(app.api_doc)

@@ -52,6 +52,9 @@ def _depth(value: Any) -> int:
 MadeWith = Annotated[dict[str, Any], AfterValidator(_small)]
 
 
+Stamp = Literal["waiting", "signed", "returned"]
+
+
 class Problem(BaseModel):
     """Problem details, RFC 9457."""
 
@@ -303,7 +306,7 @@ class StudyLine(BaseModel):
     candidates: list[str]
     exhibits: int
     revisions: int
-    stamp: str | None = Field(description="of the last revision")
+    stamp: Stamp | None = Field(description="of the last revision")
     signed: int | None = Field(description="the number of the last revision that is signed")
 
 
@@ -327,7 +330,7 @@ class CandidateOut(BaseModel):
     position: int
     letter: str
     name: str
-    gives: str
+    gives: Literal["scores", "classes", "probabilities"]
     file: str
     sha256: str
     columns: dict[str, Any]
@@ -362,7 +365,7 @@ class StudyOut(BaseModel):
     candidates: list[CandidateOut]
     steps_read: list[str]
     revision: int
-    stamp: str | None
+    stamp: Stamp | None
     may: list[Literal["write", "sign"]] = Field(description="what the role of who asks allows")
     metrics: list[MetricInfo]
     headline: list[str] = Field(description="the metrics that stand side by side where nobody chose otherwise")
@@ -505,7 +508,7 @@ class DossierIn(Strict):
 
 
 class VerdictOut(BaseModel):
-    verdict: str
+    verdict: Literal["signed", "returned"]
     by: str
     at: str
     reason: str
@@ -518,7 +521,7 @@ class RevisionOut(BaseModel):
     author: str
     author_ids: list[int] = Field(description="everybody who wrote of it: none of them signs it")
     submitted: str
-    stamp: str
+    stamp: Stamp
     verdict: VerdictOut | None
 
 
@@ -562,5 +565,5 @@ class ReportQuery(BaseModel):
 
 
 class Health(BaseModel):
-    status: str
+    status: Literal["ok"]
     skarlo: str

@@ -22,8 +22,9 @@ from skarlo.studies.workspace import Workspace
 from .problems import problem
 
 F = TypeVar("F", bound=Callable[..., Any])
-# What answers without an account: signing in, the page's own files, and whether the server is up. No data.
-PUBLIC = {"api.session_read", "api.session_begin", "health", "page", "asset", "static"}
+# What answers without an account: signing in, the page's own files, what can be asked at all, and whether the server is
+# up. No data.
+PUBLIC = {"api.session_read", "api.session_begin", "health", "page", "asset", "static", "document"}
 limiter = Limiter(get_remote_address, storage_uri="memory://")
 
 

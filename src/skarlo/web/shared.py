@@ -22,6 +22,7 @@ from skarlo.intake.write import as_json
 from skarlo.studies.evaluating import Asked, Evaluator, Facts
 from skarlo.studies.jobs import Job, Jobs, Stopped
 
+from .document import operation_id
 from .models import JobOut, Problem, UploadOut
 from .security import signed_in, workspace
 
@@ -29,6 +30,7 @@ T = TypeVar("T")
 api = APIBlueprint(
     "api", __name__, url_prefix="/api/v1",
     abp_responses={401: Problem, 403: Problem, 404: Problem, 409: Problem, 422: Problem},
+    operation_id_callback=operation_id,
 )  # fmt: skip
 LONG: dict[str | int, type[BaseModel] | dict[Any, Any] | None] = {202: JobOut}  # of what may take long
 PATIENCE = 0.4  # seconds until an answer that is not there yet becomes a job to follow

@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -37,7 +38,7 @@ class Measure:
 
     classes: str
     parameters: tuple[str, ...]
-    better: str
+    better: Literal["higher", "lower", "neither"]
     metric: Callable[[OwnMetric, Answers, Settings], Metric]
     influence: Callable[[OwnMetric, Answers], FloatArray | None]
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -19,7 +19,7 @@ FEW_ROWS = 10
 COMMON, FAR = 0.75, 0.1
 
 
-def finding(level: str, code: str, message: str, **where: Any) -> Finding:
+def finding(level: Literal["error", "warning", "note"], code: str, message: str, **where: Any) -> Finding:
     """One finding."""
     return {"level": level, "code": code, "message": message, "where": where}
 

@@ -221,7 +221,7 @@ def study_out(study_id: int) -> StudyOut:
             holdout=facts["holdout"], mapping=study.mapping, holdout_file=study.holdout_name, balance=facts["balance"],
             candidates=[
                 CandidateOut(
-                    position=c.position, letter=letter(c.position), name=c.name, gives=gives.get(c.position, ""),
+                    position=c.position, letter=letter(c.position), name=c.name, gives=gives.get(c.position, "classes"),
                     file=c.file_name, sha256=c.sha256, columns=c.columns, cutoff=c.cutoff,
                     cutoff_chosen_on=c.cutoff_chosen_on, cutoff_chosen=_chosen(c), runs_now=c.runs_now,
                     version_number=c.version_number,
