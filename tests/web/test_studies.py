@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import json
+import re
 import subprocess
 import sys
 
 import pytest
 
 from asking import upload, wanted
-from conftest import user_named
-from files import rows_of, write_study
+from conftest import PASSWORD, user_named
+from files import rows_of, write_csv, write_study
+from skarlo.core import shown
 from skarlo.core.results import FORMAT
 from skarlo.sample import write_limb_failure
 from skarlo.web.demo import bring_in
@@ -155,21 +157,52 @@ def test_a_cutoff_must_be_a_number(signed_in, study_id, body):
     assert ana("GET", f"/studies/{study_id}").json["candidates"][0]["cutoff"] == 0.5
 
 
-def test_three_classes_are_read_and_not_reported_on_yet(signed_in, tmp_path):
-    rows = [row | {"actual": "abc"[i % 3], "said": "abc"[i % 2]} for i, row in enumerate(rows_of())]
+def test_three_classes_go_to_a_signed_report(workspace, signed_in, tmp_path):
+    """Roster, matrix and the curves of one class against the rest, frozen, signed and drawn; no cutoff is to show."""
+    rows = [row | {"actual": "abc"[i // 3 % 3]} for i, row in enumerate(rows_of())]
+    for i, row in enumerate(rows):
+        row["said"] = row["actual"] if i % 4 else "abc"[i % 2]
+        p = [0.15 + 0.7 * (k == row["said"]) + 0.001 * (i % 7) for k in "abc"]
+        row |= {f"p_{k}": f"{x / sum(p):.6f}" for k, x in zip("abc", p, strict=True)}
     folder = write_study(tmp_path / "many", rows).parent
-    ana = signed_in("ana")
-    ids = [upload(ana, folder / name).json["id"] for name in ("holdout.csv", "labels.csv")]
-    body = wanted(*ids, candidates=[{"upload": ids[1], "name": "L", "predicted": "said"}])
+    answers = write_csv(folder / "p.csv", rows, ["id", "p_a", "p_b", "p_c"])
+    ana, ava = signed_in("ana"), signed_in("ava")
+    ids = [upload(ana, path).json["id"] for path in (folder / "holdout.csv", folder / "labels.csv", answers)]
+    probable = {"upload": ids[2], "name": "P", "probabilities": {k: f"p_{k}" for k in "abc"}}
+    body = wanted(*ids[:2], candidates=[{"upload": ids[1], "name": "L", "predicted": "said"}, probable])
     del body["holdout"]["positive"]
     study = ana("POST", "/studies", body).json
     assert study["holdout"]["positive"] is None
     at = f"/studies/{study['id']}"
-    assert "L predicts" in ana("GET", f"{at}/sentence?view=matrix&split=test&show=1").json["sentence"]
-    assert "so far" in ana("GET", f"{at}/sentence?view=cutoff&split=test&show=1").json["sentence"]
+
+    def sentence(view, of=""):
+        return ana("GET", f"{at}/sentence?view={view}&split=test&show=1,2&of={of}")
+
+    assert "L predicts" in sentence("matrix").json["sentence"]
+    assert sentence("curves").json["sentence"].startswith("“a” against the rest. On ROC AUC P stands at")
+    assert sentence("curves", "b").json["sentence"].startswith("“b” against the rest.")
+    assert sentence("curves", "moon").status_code == 404
+    assert "no cutoff to set" in sentence("cutoff").json["sentence"]
     assert "of 3 classes" in ana("GET", f"{at}/dossier/draft").json["text"]
-    assert ana("GET", f"{at}/dossier/preview").status_code == 200
-    scope = {"split": "test", "show": [1], "cutoffs": {}}
-    pinned = ana("POST", f"{at}/exhibits", {"view": "matrix", "scope": scope, "caption": ""})
-    assert pinned.status_code == 422
-    assert "two classes so far" in pinned.json["detail"]
+    for view, of in (("roster", ""), ("matrix", ""), ("curves", "b")):
+        scope = {"split": "test", "show": [1, 2], "of": of}
+        assert ana("POST", f"{at}/exhibits", {"view": view, "scope": scope, "caption": view}).status_code == 201
+    refused = ana("POST", f"{at}/exhibits", {"view": "cutoff", "scope": {"split": "test", "show": [1]}})
+    assert refused.status_code == 422
+    assert "no cutoff to show" in refused.json["detail"]
+    assert [e["scope"]["of"] for e in ana("GET", f"{at}/dossier").json["exhibits"]] == ["", "", "b"]
+    ana("PATCH", f"{at}/dossier", {"decision_candidate": "P"})
+    revision = ana("POST", f"{at}/revisions")
+    assert revision.status_code == 201, revision.json
+    assert ava("POST", f"/revisions/{revision.json['id']}/signature", {"password": PASSWORD}).status_code == 201
+    page = ava("GET", f"/reports/{revision.json['id']}").text
+    results = ana("GET", f"{at}/results").json
+    cells = results["candidates"][1]["splits"]["test"]["matrix"]
+    tables = re.findall(r'<table class="matrix">(.*?)</table>', page, re.DOTALL)
+    drawn = [int(n) for n in re.findall(r"<td[^>]*>(\d+)<small>", tables[1])]
+    assert drawn == [n for row in cells for n in row]
+    assert "“b” against the rest" in page
+    area = results["candidates"][1]["splits"]["test"]["per_class"]["b"]["roc_auc"]["value"]
+    assert shown(area) in page
+    out = ana("GET", f"{at}/export.zip")
+    assert out.status_code == 200

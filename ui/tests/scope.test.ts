@@ -6,7 +6,7 @@ import { letterOf } from "../src/parts/number";
 const MANY = 30;
 const study = {
   balance: { tuning: {}, test: {} },
-  holdout: { report_on: "test", tune_on: "tuning" },
+  holdout: { report_on: "test", tune_on: "tuning", classes: ["no", "yes"], positive: "yes" },
   metrics: [
     { name: "recall", title: "Recall", short: "Recall", better: "higher", needs: "counts" },
     { name: "roc_auc", title: "ROC AUC", short: "ROC AUC", better: "higher", needs: "scores" },
@@ -27,7 +27,7 @@ describe("the address", () => {
     expect(a.cutoffs[3]).toBeUndefined();
   });
   it("keeps letters beyond Z apart", () => {
-    const a = { split: "tuning", show: [28, 1, 2], cutoffs: { 1: 0.1, 28: 1e-7 } };
+    const a = { split: "tuning", show: [28, 1, 2], cutoffs: { 1: 0.1, 28: 1e-7 }, of: "" };
     const written = writeAddress(a, study);
     expect(written.get("show")).toBe("A,B,AB");
     const again = readAddress(written, study);
@@ -35,6 +35,14 @@ describe("the address", () => {
     expect(again.cutoffs[28]).toBe(1e-7);
     expect(again.split).toBe("tuning");
     expect(readAddress(new URLSearchParams("show=AB"), study).show).toEqual([28]);
+  });
+  it("carries the class that is read, of three or more", () => {
+    const many = { ...study, holdout: { ...study.holdout, classes: ["x", "y", "z"], positive: null } } as Study;
+    const a = readAddress(new URLSearchParams("class=y"), many);
+    expect(a.of).toBe("y");
+    expect(writeAddress(a, many).get("class")).toBe("y");
+    expect(readAddress(new URLSearchParams("class=moon"), many).of).toBe("x");
+    expect(readAddress(new URLSearchParams("class=yes"), study).of).toBe("");
   });
   it("can show nobody", () => expect(readAddress(new URLSearchParams("show="), study).show).toEqual([]));
   it("ignores what is not there", () => {
@@ -55,7 +63,8 @@ describe("what is pending", () => {
       { name: "always no", gives: "baseline", splits: { test: part } },
     ],
   } as unknown as Results;
-  const at = (cutoff: number) => scopeOf(study, results, { split: "test", show: [1, 3], cutoffs: { 1: cutoff } });
+  const at = (cutoff: number) =>
+    scopeOf(study, results, { split: "test", show: [1, 3], cutoffs: { 1: cutoff }, of: "" });
   it("is a candidate whose results are of another cutoff, and none without one", () => {
     expect(at(0.5).all.map((c) => [c.letter, c.pending])).toEqual([
       ["A", false],

@@ -16,7 +16,7 @@ from .metrics.own import UNTESTED as UNTESTED_MEASURES
 from .number import BoolArray, Difference, Finding, FloatArray, IntArray, Metric
 from .prepared import Prepared, prepare, told_of
 from .progress import Progress, Steps
-from .results import CandidateResult, GateResult, HoldoutResult, Lead, Results, SplitResult
+from .results import CandidateResult, ClassResult, GateResult, HoldoutResult, Lead, Results, SplitResult
 from .stats import association
 from .stats.tests import mcnemar_midp
 from .study import Candidate, Cutoff, Field, Gate, OwnMetric, Quoted, Settings, Study
@@ -40,6 +40,7 @@ __all__ = [
     "CandidateResult",
     "Changed",
     "Changes",
+    "ClassResult",
     "Cutoff",
     "Difference",
     "Field",

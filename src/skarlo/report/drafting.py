@@ -23,7 +23,7 @@ from skarlo.core import (
     with_interval,
 )
 
-from .scope import Scope, Shown, baselines, candidates
+from .scope import Scope, Shown, baselines, candidates, class_read, of_class
 
 MOST_NAMED = 3  # candidates that a sentence names one by one
 
@@ -252,11 +252,30 @@ def _confused(results: Results, c: Shown) -> str:
     return f"; among its errors, it takes {told(wrong[0])} and {told(wrong[1])}"
 
 
-def _not_yet(results: Results, scope: Scope, chosen: list[Shown]) -> str:
-    return f"This view reads two classes so far, and this study has {len(results['holdout']['classes'])}."
+def _curves_of_many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
+    """Who has the highest areas of the class that is read against the rest; no test compares these."""
+    label, names = class_read(results, scope), results["holdout"].get("names", {})
+    said: list[str] = []
+    for metric in ("roc_auc", "average_precision"):
+        scored = [c for c in of_class(results, scope) if c.part["metrics"][metric]["value"] is not None]
+        if not scored:
+            continue
+        first = max(scored, key=lambda c: c.part["metrics"][metric]["value"] or 0.0)
+        value = with_interval(first.part["metrics"][metric])
+        has = "stands at" if len(scored) == 1 else "has the highest value,"
+        said.append(f"{'On' if not said else 'on'} {title_of(metric)} {first.name} {has} {value}")
+    if not said:
+        return "These candidates answer classes only: there is no probability to draw a curve from."
+    tested = "" if len(chosen) == 1 else "; not tested"
+    return f"“{names.get(label, label)}” against the rest. {'; '.join(said)}{tested}."
 
 
-_MANY = {"roster": _roster_of_many, "matrix": _matrix_of_many, "curves": _not_yet, "cutoff": _not_yet}
+def _no_cutoff(results: Results, scope: Scope, chosen: list[Shown]) -> str:
+    classes = len(results["holdout"]["classes"])
+    return f"Of {classes} classes the one with the largest probability is predicted: there is no cutoff to set yet."
+
+
+_MANY = {"roster": _roster_of_many, "matrix": _matrix_of_many, "curves": _curves_of_many, "cutoff": _no_cutoff}
 _DRAFTS = {"roster": _roster, "matrix": _matrix, "curves": _curves, "cutoff": _cutoff}
 
 

@@ -60,7 +60,9 @@ def curves(chosen: list[Shown], prevalence: float, fewer: str) -> str:
 
 
 def _ring(ax: Axes, c: Shown, x: str, y: str) -> None:
-    """Where the candidate's cutoff stands on its line."""
+    """Where the candidate's cutoff stands on its line; there is none where the likeliest class is predicted."""
+    if c.result["cutoff"] is None:
+        return
     across, up = (c.part["metrics"][name]["value"] for name in (x, y))
     if across is not None and up is not None:
         ax.plot(across, up, marker="o", ms=5, mfc="white", mec=c.colour, mew=1.4, ls="none")

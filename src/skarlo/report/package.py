@@ -23,7 +23,7 @@ from skarlo.studies.records import CandidateRecord, DossierRecord, ExhibitRecord
 from skarlo.studies.refusals import Missing
 
 from . import drafting, figures
-from .scope import Scope, candidates, letter
+from .scope import Scope, candidates, letter, of_class
 
 FORMAT = "skarlo.revision/2"
 
@@ -96,7 +96,7 @@ def gather(evaluator: Evaluator, session: Session, study_id: int) -> Draft:
     records = candidates_of(session, study_id)
     pinned = []
     for record in exhibits_of(session, study_id):
-        scope = Scope.of(record.scope).among(records)
+        scope = Scope.kept(record.scope).among(records)
         pinned.append(Pinned(record, scope, evaluator.asked(session, study_id, scope.cutoffs, scope.split)))
     decision = None
     chosen = next((c for c in records if c.name == dossier.decision_candidate), None)
@@ -228,6 +228,8 @@ def differing(draft: Draft) -> list[str]:
 
 def _figures(evaluator: Evaluator, e: Pinned, results: core.Results) -> dict[str, str]:
     chosen = candidates(results, e.scope)
+    if e.record.view == "curves" and results["holdout"]["positive"] is None:
+        chosen = of_class(results, e.scope)
     if e.record.view == "curves" and any("roc" in c.part for c in chosen):
         prevalence = chosen[0].part["metrics"]["prevalence"]["value"] or 0.0
         return {"curves": figures.curves(chosen, prevalence, drafting.sentence(e.record.view, results, e.scope))}

@@ -125,7 +125,7 @@ def _gates(content: dict[str, Any]) -> list[dict[str, Any]]:
 
 
 def _exhibit(exhibit: dict[str, Any], results: Any) -> dict[str, Any]:
-    scope = Scope.of(exhibit["scope"])
+    scope = Scope.kept(exhibit["scope"])
     chosen, columns = candidates(results, scope), headline(results["holdout"])
     return (
         exhibit

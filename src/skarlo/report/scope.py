@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, cast
 
-from skarlo.core import CandidateResult, Results, SplitResult
+from skarlo.core import CandidateResult, ClassResult, Metric, Results, SplitResult
 from skarlo.studies.records import CandidateRecord
 
 VIEWS = ("roster", "matrix", "curves", "cutoff")
@@ -22,13 +22,15 @@ def letter(position: int) -> str:
 class Scope:
     """A split, the positions of the candidates shown, and cutoffs by position where they differ from the kept.
 
-    `positions` are those of all the study's candidates in order, where they do not simply count up.
+    `positions` are those of all the study's candidates in order, where they do not simply count up. `of` is the class
+    that is read against the rest, of three or more; the first where it is left out.
     """
 
     split: str
     show: tuple[int, ...]
     cutoffs: dict[int, float] = field(default_factory=dict)
     positions: tuple[int, ...] = ()
+    of: str = ""
 
     def among(self, candidates: Sequence[CandidateRecord]) -> Scope:
         """The same among a study's candidates."""
@@ -39,13 +41,14 @@ class Scope:
         """For keeping; JSON has only text keys."""
         cutoffs = {str(k): v for k, v in self.cutoffs.items()}
         placed = {"positions": list(self.positions)} if self.positions else {}
-        return {"split": self.split, "show": list(self.show), "cutoffs": cutoffs, **placed}
+        of = {"of": self.of} if self.of else {}
+        return {"split": self.split, "show": list(self.show), "cutoffs": cutoffs, **placed, **of}
 
     @staticmethod
-    def of(data: dict[str, Any]) -> Scope:
+    def kept(data: dict[str, Any]) -> Scope:
         """Back from what `as_dict` wrote."""
         cutoffs = {int(k): float(v) for k, v in data["cutoffs"].items()}
-        return Scope(data["split"], tuple(data["show"]), cutoffs, tuple(data.get("positions", ())))
+        return Scope(data["split"], tuple(data["show"]), cutoffs, tuple(data.get("positions", ())), data.get("of", ""))
 
 
 @dataclass(frozen=True)
@@ -84,6 +87,31 @@ def candidates(results: Results, scope: Scope) -> list[Shown]:
     own = [c for c in results["candidates"] if c["gives"] != "baseline"]
     positions = scope.positions or range(1, len(own) + 1)
     return [Shown(i, c, c["splits"][scope.split]) for i, c in zip(positions, own, strict=True) if i in scope.show]
+
+
+def class_read(results: Results, scope: Scope) -> str:
+    """The class that is read against the rest: of two the positive one."""
+    holdout = results["holdout"]
+    return holdout["positive"] or scope.of or holdout["classes"][0]
+
+
+def of_class(results: Results, scope: Scope) -> list[Shown]:
+    """The candidates in scope, each as it reads one class against the rest: its curves and areas."""
+    label = class_read(results, scope)
+    rows = {c.position: c.part["per_class"][label] for c in candidates(results, scope)}
+    return [
+        replace(c, part=cast(SplitResult, {**c.part, **rows[c.position], "metrics": _areas(rows[c.position], c.part)}))
+        for c in candidates(results, scope)
+    ]
+
+
+def _areas(one: ClassResult, part: SplitResult) -> dict[str, Metric]:
+    """The numbers of a class, its share of the rows among them."""
+    whole = sum(part["actual"].values())
+    share: Metric = {"value": one["actual_rows"] / whole if whole else None}
+    return {name: cast(Metric, x) for name, x in one.items() if isinstance(x, dict) and "value" in x} | {
+        "prevalence": share
+    }
 
 
 def baselines(results: Results, scope: Scope) -> list[Shown]:

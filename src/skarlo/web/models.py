@@ -409,6 +409,7 @@ class ScopeQuery(CutoffsQuery):
     view: View
     split: str
     show: Annotated[list[Id], BeforeValidator(_numbers)] = []
+    of: str = Field(default="", description="of three classes or more, the one that is read against the rest")
 
 
 class SentenceOut(BaseModel):
@@ -469,6 +470,7 @@ class ScopeBody(Strict):
     split: str
     show: list[Id] = Field(min_length=1)
     cutoffs: dict[Id, Finite] = {}
+    of: str = Field(default="", description="of three classes or more, the one that is read against the rest")
 
 
 class ExhibitIn(Strict):

@@ -74,7 +74,13 @@ export const useJoin = (query: JoinQuery | null) =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
-export type ScopeQuery = { view: Schemas["ExhibitOut"]["view"]; split: string; show: number[]; cutoffs: string };
+export type ScopeQuery = {
+  view: Schemas["ExhibitOut"]["view"];
+  split: string;
+  show: number[];
+  cutoffs: string;
+  of: string;
+};
 
 /** The sentence of a view; `isPlaceholderData` while it is still the one of another scope. */
 export const useSentence = (id: number, query: ScopeQuery) =>
@@ -98,7 +104,7 @@ export const useTallies = (id: number, split: string) =>
 
 export const useUnfolded = (
   id: number,
-  query: { candidate: string; split: string; metric: string; cutoffs: string },
+  query: { candidate: string; split: string; metric: string; cutoffs: string; of?: string },
   on: boolean,
 ) =>
   useQuery({

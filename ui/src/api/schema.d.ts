@@ -1981,6 +1981,12 @@ export interface components {
             cutoffs?: {
                 [key: string]: number;
             };
+            /**
+             * Of
+             * @description of three classes or more, the one that is read against the rest
+             * @default
+             */
+            of?: string;
         };
         /**
          * DossierDraftOut
@@ -3399,6 +3405,8 @@ export interface operations {
                 view: "roster" | "matrix" | "curves" | "cutoff";
                 split: string;
                 show?: number[];
+                /** @description of three classes or more, the one that is read against the rest */
+                of?: string;
             };
             header?: never;
             path: {

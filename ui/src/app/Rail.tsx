@@ -5,7 +5,7 @@ import { Button } from "../parts/basics";
 import { several } from "../parts/number";
 import { GatesNow } from "./Gates";
 import { useScope, writeAddress } from "./scope";
-import { isView, titleOf } from "./steps";
+import { canPin, titleOf } from "./steps";
 import { undo, useUndo } from "./undo";
 
 const KEY = "skarlo-rail";
@@ -70,6 +70,7 @@ export function Rail({ step, onPin }: { step: string; onPin: () => void }) {
                     split: e.scope.split,
                     show: e.scope.show,
                     cutoffs: { ...scope.cutoffs, ...e.scope.cutoffs },
+                    of: e.scope.of || scope.of,
                   },
                   scope.study,
                 ).toString(),
@@ -87,9 +88,7 @@ export function Rail({ step, onPin }: { step: string; onPin: () => void }) {
         ))}
         {exhibits.length === 0 && (
           <li className="text-sm text-soft leading-snug">
-            {scope.many
-              ? "Views of two classes can be pinned as exhibits of the report so far; this study has more."
-              : "Nothing is pinned. A pinned view becomes an exhibit of the report, with the numbers it shows."}
+            Nothing is pinned. A pinned view becomes an exhibit of the report, with the numbers it shows.
           </li>
         )}
       </ol>
@@ -97,7 +96,7 @@ export function Rail({ step, onPin }: { step: string; onPin: () => void }) {
         <GatesNow />
       </div>
       <div className="px-3.5 pb-3.5 space-y-2">
-        {scope.mayWrite && !scope.many && isView(step) && (
+        {scope.mayWrite && canPin(step, scope.many) && (
           <Button kind="strong" className="w-full" onClick={onPin}>
             Pin this view <span className="kbd">P</span>
           </Button>

@@ -6,7 +6,7 @@ import { ITEM, MENU } from "./TopBar";
 
 /** What is being read: it governs every view. */
 export function ScopeBar() {
-  const { study, split, show, all, go, positive, query, many, results, pending } = useScope();
+  const { study, split, show, all, go, positive, query, many, pending } = useScope();
   const rows = (name: string) => Object.values(study.balance[name] ?? {}).reduce((a, b) => a + b, 0);
   const share = all[0] ? metricOf(all[0].part, "prevalence").value : null;
   const splits = Object.keys(study.balance);
@@ -38,16 +38,14 @@ export function ScopeBar() {
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
-      <span className="border border-rule bg-sheet rounded-md px-2.5 py-1">
-        {many ? (
-          several(results.holdout.classes.length, "class", "classes")
-        ) : (
-          <>
-            class <b className="font-semibold">{positive}</b>{" "}
-            {share !== null && <span className="text-soft">{shown(share)} of rows</span>}
-          </>
-        )}
-      </span>
+      {many ? (
+        <ClassRead />
+      ) : (
+        <span className="border border-rule bg-sheet rounded-md px-2.5 py-1">
+          class <b className="font-semibold">{positive}</b>{" "}
+          {share !== null && <span className="text-soft">{shown(share)} of rows</span>}
+        </span>
+      )}
       <span className="flex-1" />
       {all.map((c) => {
         const on = show.includes(c.position);
@@ -70,5 +68,33 @@ export function ScopeBar() {
         );
       })}
     </section>
+  );
+}
+
+/** Of three classes or more, the one that curves are read for, against the rest. */
+function ClassRead() {
+  const { study, split, of, called, go } = useScope();
+  const balance = study.balance[split] ?? {};
+  const whole = Object.values(balance).reduce((a, b) => a + b, 0);
+  const share = (label: string) => (whole > 0 ? `${shown((balance[label] ?? 0) / whole)} of rows` : "no rows");
+  const { classes } = study.holdout;
+  return (
+    <DropdownMenu.Root modal={false}>
+      <DropdownMenu.Trigger className="border border-rule bg-sheet rounded-md px-2.5 py-1 max-w-72" data-part="class">
+        class <b className="font-semibold">{called(of)}</b> <span className="text-soft">{share(of)}</span> ▾
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content align="start" sideOffset={4} className={`${MENU} max-h-[70vh] overflow-auto`}>
+          <DropdownMenu.Label className="px-2.5 py-1 text-sm text-soft">
+            {several(classes.length, "class", "classes")}; curves read one against the rest
+          </DropdownMenu.Label>
+          {classes.map((label) => (
+            <DropdownMenu.Item key={label} className={ITEM} onSelect={() => go({ of: label })}>
+              <b className="font-semibold">{called(label)}</b> <span className="text-soft">{share(label)}</span>
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
   );
 }

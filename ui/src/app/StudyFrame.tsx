@@ -12,7 +12,7 @@ import { Rail } from "./Rail";
 import { ScopeBar } from "./ScopeBar";
 import { Spine } from "./Spine";
 import { type Address, cutoffsQuery, readAddress, type Scope, ScopeContext, scopeOf, writeAddress } from "./scope";
-import { isView, OPEN_STEPS, type Step, titleOf } from "./steps";
+import { canPin, isView, OPEN_STEPS, type Step, titleOf } from "./steps";
 import { TopBar } from "./TopBar";
 import { remember, undo } from "./undo";
 
@@ -153,7 +153,7 @@ function OpenStudy({ study, results, address }: { study: Study; results: Results
   );
   useKeys({
     ...digits,
-    p: () => isView(step) && mayWrite && !scope.many && setPinning(true),
+    p: () => canPin(step, scope.many) && mayWrite && setPinning(true),
     j: () => walk(1),
     k: () => walk(-1),
     u: () => void undo(),

@@ -7,7 +7,13 @@ export type CandidateResult = Schemas["CandidateResult"];
 export type MetricInfo = Schemas["MetricInfo"];
 
 /** What is being read. It lives in the address and nowhere else. */
-export type Address = { split: string; show: number[]; cutoffs: Record<number, number> };
+export type Address = {
+  split: string;
+  show: number[];
+  cutoffs: Record<number, number>;
+  /** Of three classes or more, the one that is read against the rest; empty where there are two. */
+  of: string;
+};
 
 const parts = (text: string | null) => (text ?? "").split(",").filter((part) => part !== "");
 
@@ -25,7 +31,10 @@ export function readAddress(search: URLSearchParams, study: Study): Address {
     if (value !== "" && Number.isFinite(cutoff) && position !== undefined && position in cutoffs)
       cutoffs[position] = cutoff;
   }
+  const { classes, positive } = study.holdout;
+  const of = search.get("class") ?? "";
   return {
+    of: positive !== null ? "" : classes.includes(of) ? of : (classes[0] ?? ""),
     split: splits.includes(split) ? split : study.holdout.report_on,
     show: search.has("show")
       ? parts(search.get("show")).flatMap((letter) => positions.get(letter) ?? [])
@@ -43,6 +52,7 @@ export function writeAddress(a: Address, study: Study): URLSearchParams {
     cut: study.candidates
       .flatMap((c) => (c.position in a.cutoffs ? `${c.letter}:${a.cutoffs[c.position]}` : []))
       .join(","),
+    ...(a.of ? { class: a.of } : {}),
   });
 }
 
@@ -98,6 +108,9 @@ const ABSENT: Metric = { value: null, why: "not computed" };
 
 /** A metric of a part, or that there is none. */
 export const metricOf = (part: SplitResult, name: string): Metric => part.metrics[name] ?? ABSENT;
+
+/** What a part tells of one class against the rest; of two classes the part itself tells it. */
+export const ofClass = (part: SplitResult, of: string) => (of ? part.per_class?.[of] : undefined);
 
 /** Everything the views read, from a study, its results and the address. */
 export function scopeOf(study: Study, results: Results, address: Address) {

@@ -17,5 +17,7 @@ export const STEPS: { title: string; step?: Step }[] = [
 export const OPEN_STEPS = STEPS.flatMap((s) => (s.step ? [s.step] : []));
 export const PINNABLE = ["roster", "matrix", "curves", "cutoff"] as const;
 export type View = (typeof PINNABLE)[number];
+/** Whether a step can be pinned as an exhibit: of three classes or more there is no cutoff to show. */
+export const canPin = (step: string, many: boolean): step is View => isView(step) && !(many && step === "cutoff");
 export const isView = (step: string): step is View => (PINNABLE as readonly string[]).includes(step);
 export const titleOf = (step: string) => STEPS.find((s) => s.step === step)?.title ?? step;

@@ -173,7 +173,9 @@ export function CurveChart({ title, x: xName, y: yName, areaName, series, refere
             {shown(near.p.x)} · {yName.toLowerCase()} {shown(near.p.y)}
           </>
         ) : (
-          <span className="text-soft">A ring marks each cutoff; point at a line for the cutoff there.</span>
+          <span className="text-soft">
+            {series.some((s) => s.at) && "A ring marks each cutoff; "}point at a line for the cutoff there.
+          </span>
         )}
       </p>
     </section>

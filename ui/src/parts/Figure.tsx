@@ -11,15 +11,17 @@ type Props = {
   metric: string;
   value: Metric;
   whole?: boolean;
+  /** The class against the rest whose number this is, of three or more. */
+  of?: string;
   pending?: boolean;
   className?: string;
 };
 
 /** A number that unfolds: pressed, it shows its formula with this study's counts, its interval, its other names. */
-export function Figure({ candidate, metric, value, whole = false, pending = false, className = "" }: Props) {
+export function Figure({ candidate, metric, value, whole = false, of, pending = false, className = "" }: Props) {
   const { study, split, query } = useScope();
   const [open, setOpen] = useState(false);
-  const asked = useUnfolded(study.id, { candidate, split, metric, cutoffs: query }, open);
+  const asked = useUnfolded(study.id, { candidate, split, metric, cutoffs: query, ...(of ? { of } : {}) }, open);
   const text = whole && value.value !== null ? count(value.value) : shown(value.value);
   const e = asked.data;
   if (pending)

@@ -255,7 +255,7 @@ def gate_sentence(g: GateResult) -> str:
     met = g["status"] == "pass" if g["status"] != "unclear" else inside
     bounds = (g["needed"],)
     said = f"{who}: {ends[side]}{of}, {shown(g['read'], bounds)}, is {rel[g['bound'], met]} the "
-    said += f"{shown(g['needed'], ())} required: {g['status']}"
+    said += f"{as_set(g['needed'])} required: {g['status']}"
     return said + (f", because {g['why']}." if "why" in g else ".")
 
 

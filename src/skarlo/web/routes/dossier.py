@@ -31,7 +31,7 @@ from ..models import (
 from ..security import needs, signed_in, workspace
 from ..shared import LONG, answer, api, asked_of, evaluator, facts_of, results_of
 from .revisions import as_page, revision_out
-from .studies import known_split
+from .studies import known_class, known_split
 
 TAG = [Tag(name="dossier")]
 CONDITIONAL: dict[str | int, Any] = {412: Problem, 428: Problem}
@@ -131,9 +131,10 @@ def pin(path: StudyPath, body: ExhibitIn) -> Response:
     """Pin a view as evidence. What is not said of a cutoff is taken as it stands now."""
     facts = facts_of(asked_of(path.study_id))
     known_split(facts["balance"], body.scope.split)
-    if facts["holdout"]["positive"] is None:
-        raise Refusal("the report shows studies of two classes so far, and this one has "
-                      f"{len(facts['holdout']['classes'])}")  # fmt: skip
+    known_class(facts["holdout"], body.scope.of)
+    if facts["holdout"]["positive"] is None and body.view == "cutoff":
+        raise Refusal("of three classes or more the one with the largest probability is predicted: there is no cutoff "
+                      "to show", "view")  # fmt: skip
     with workspace().writing() as records:
         dossier = package.dossier_of(records, path.study_id)
         candidates = catalog.candidates_of(records, path.study_id)
@@ -142,7 +143,7 @@ def pin(path: StudyPath, body: ExhibitIn) -> Response:
             raise Refusal(f"the study has no candidate {min(unknown)}", "scope.show")
         kept = {c.position: c.cutoff for c in candidates if c.cutoff is not None}
         cutoffs = kept | {k: v for k, v in body.scope.cutoffs.items() if k in kept}
-        scope = Scope(body.scope.split, tuple(sorted(set(body.scope.show))), cutoffs)
+        scope = Scope(body.scope.split, tuple(sorted(set(body.scope.show))), cutoffs, of=body.scope.of)
         earlier = package.exhibits_of(records, path.study_id)
         at = len(earlier) if body.position is None else min(body.position, len(earlier))
         for i, exhibit in enumerate(earlier):

@@ -11,7 +11,7 @@ from flask_openapi3 import Tag
 from sqlmodel import Session
 
 from skarlo import core
-from skarlo.core import HEADLINE, HEADLINE_MANY, METRICS, Cutoff, Progress, told_of, unfold
+from skarlo.core import HEADLINE, HEADLINE_MANY, METRICS, Cutoff, HoldoutResult, Progress, told_of, unfold
 from skarlo.intake import Source
 from skarlo.intake.columns_seen import describe
 from skarlo.intake.guess import guess
@@ -284,7 +284,8 @@ def read_sentence(path: StudyPath, query: ScopeQuery) -> Response:
     asked = asked_of(path.study_id, query.by_position(), query.split)
     results = results_of(asked)
     known_split(results["candidates"][0]["splits"], query.split)
-    scope = Scope(query.split, tuple(query.show), positions=asked.positions)
+    known_class(results["holdout"], query.of)
+    scope = Scope(query.split, tuple(query.show), positions=asked.positions, of=query.of)
     return answer(SentenceOut(sentence=drafting.sentence(query.view, results, scope), cutoffs=query.cutoffs))
 
 
@@ -292,6 +293,12 @@ def known_split(splits: Collection[str], split: str) -> None:
     """Raises Missing for a split that a study does not have."""
     if split not in splits:
         raise Missing(f"there is no split {split}", "split")
+
+
+def known_class(holdout: HoldoutResult, label: str) -> None:
+    """Raises Missing for a class that a study does not have; the empty one is the study's own choice."""
+    if label and label not in holdout["classes"]:
+        raise Missing(f"there is no class {label}", "of")
 
 
 @api.get("/studies/<int:study_id>/unfold", tags=TAG, responses={200: UnfoldedOut, **LONG})

@@ -1,6 +1,6 @@
 import { useMemo } from "react";
 import { useTallies } from "../../api/queries";
-import { metricOf, type Shown, type SplitResult, useScope } from "../../app/scope";
+import { metricOf, ofClass, type Shown, type SplitResult, useScope } from "../../app/scope";
 import { CurveChart, type Point, type Series } from "../../charts/CurveChart";
 import { place, type Tally } from "../../charts/tally";
 import { Tile, ViewHead } from "../../parts/basics";
@@ -11,8 +11,11 @@ import { named, shown } from "../../parts/number";
 type Kind = "roc" | "pr";
 const AREA = { roc: "roc_auc", pr: "average_precision" } as const;
 
+/** What curves are drawn from: a part, or what it tells of one class against the rest. */
+type Drawn = Pick<SplitResult, "roc" | "pr">;
+
 /** The points of a curve as they are drawn, each with its cutoff. */
-function drawn(part: SplitResult, kind: Kind): Point[] {
+function drawn(part: Drawn, kind: Kind): Point[] {
   const at = (x?: number[], y?: number[], cutoff?: (number | null)[]) =>
     (x ?? []).map((value, i) => ({ x: value, y: y?.[i] ?? 0, cutoff: cutoff?.[i] ?? null }));
   return kind === "roc"
@@ -39,40 +42,43 @@ function ring(c: Shown, kind: Kind): Point | null {
   return n.tp + n.fp > 0 ? { x: n.tp / p, y: n.tp / (n.tp + n.fp), cutoff: c.shownCutoff } : null;
 }
 
+const read = (c: Shown, of: string): Drawn => ofClass(c.part, of) ?? c.part;
+const areaOf = (c: Shown, of: string, name: "roc_auc" | "average_precision") =>
+  ofClass(c.part, of)?.[name] ?? metricOf(c.part, name);
+
 export function CurvesView() {
-  const { study, split, chosen, many } = useScope();
+  const { study, split, chosen, many, of, called } = useScope();
   const tallies = useTallies(study.id, split).data?.tallies;
-  const scored = chosen.filter((c) => c.part.roc && c.part.pr);
+  const scored = chosen.filter((c) => read(c, of).roc && read(c, of).pr);
   const series = useMemo(() => {
-    const of = (kind: Kind): Series[] =>
+    const lines = (kind: Kind): Series[] =>
       scored.map((c) => {
-        const t = tallies?.find((one) => one.position === c.position);
+        const t = many ? undefined : tallies?.find((one) => one.position === c.position);
         return {
           position: c.position,
           letter: c.letter,
           name: c.name,
-          area: metricOf(c.part, AREA[kind]).value,
-          drawn: drawn(c.part, kind),
-          exact: t ? exact(t, kind) : drawn(c.part, kind),
-          at: ring(c, kind),
+          area: areaOf(c, of, AREA[kind]).value,
+          drawn: drawn(read(c, of), kind),
+          exact: t ? exact(t, kind) : drawn(read(c, of), kind),
+          at: many ? null : ring(c, kind),
         };
       });
-    return { roc: of("roc"), pr: of("pr") };
-  }, [scored, tallies]);
-  if (many)
-    return (
-      <>
-        <ViewHead title="Curves" />
-        <Drafted view="curves" />
-      </>
-    );
-  const base = chosen[0] ? (metricOf(chosen[0].part, "prevalence").value ?? 0) : 0;
-  const without = chosen.filter((c) => !c.part.roc);
+    return { roc: lines("roc"), pr: lines("pr") };
+  }, [scored, tallies, many, of]);
+  const first = chosen[0]?.part;
+  const rows = first ? Object.values(first.actual).reduce((a, b) => a + b, 0) : 0;
+  const base = !first
+    ? 0
+    : many
+      ? (first.actual[of] ?? 0) / Math.max(1, rows)
+      : (metricOf(first, "prevalence").value ?? 0);
+  const without = chosen.filter((c) => !read(c, of).roc);
   return (
     <>
       <ViewHead
         title="Curves"
-        note="exact: one point a distinct score · ROC area by trapezoids, average precision by steps"
+        note={`${many ? `“${called(of)}” against the rest` : "exact: one point a distinct score"} · ROC area by trapezoids, average precision by steps`}
       />
       <Drafted view="curves" />
       {scored.length > 0 && (
@@ -113,10 +119,10 @@ export function CurvesView() {
                   </span>
                 </th>
                 {Object.values(AREA).map((m) => {
-                  const metric = metricOf(c.part, m);
+                  const metric = areaOf(c, of, m);
                   return (
                     <td key={m} className="pr-8">
-                      <Figure candidate={c.name} metric={m} value={metric} />{" "}
+                      <Figure candidate={c.name} metric={m} value={metric} of={of || undefined} />{" "}
                       <span className="text-soft text-sm">
                         {metric.low != null && `${shown(metric.low)} to ${shown(metric.high)}`}
                       </span>
@@ -130,8 +136,8 @@ export function CurvesView() {
       )}
       {without.length > 0 && (
         <p className="text-sm text-soft mt-3">
-          {named(without.map((c) => c.name))} {without.length === 1 ? "answers" : "answer"} classes only: there is no
-          score to draw a curve from.
+          {named(without.map((c) => c.name))} {without.length === 1 ? "answers" : "answer"} classes only: there is no{" "}
+          {many ? "probability" : "score"} to draw a curve from.
         </p>
       )}
     </>
