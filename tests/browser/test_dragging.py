@@ -119,6 +119,7 @@ def test_the_sentence_and_the_matrix_wait_for_the_cutoff_that_is_shown(person, s
     slow = re.compile(r"/(results|sentence)\?")
     page.route(slow, lambda route: held.append(route))
     sentence = page.locator("[data-part='sentence']")
+    expect(sentence).to_contain_text("misses")
     old = sentence.inner_text()
     page.evaluate("history.replaceState(null, '', location.href.replace('0.5', '0.7'))")
     page.evaluate("dispatchEvent(new PopStateEvent('popstate'))")

@@ -3,7 +3,7 @@ import "@fontsource-variable/source-serif-4";
 import "@fontsource-variable/source-serif-4/wght-italic.css";
 import { setNonce } from "get-nonce";
 import { createRoot } from "react-dom/client";
-import { App } from "./app/App";
+import { App } from "./App";
 import "./app.css";
 
 const meta = document.querySelector<HTMLMetaElement>('meta[property="csp-nonce"]');

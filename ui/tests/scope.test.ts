@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Results, Study } from "../src/api/client";
-import { colour, cutoffsQuery, dash, isPending, readAddress, scopeOf, writeAddress } from "../src/app/scope";
+import { cutoffsQuery, isPending, readAddress, scopeOf, writeAddress } from "../src/app/scope";
+import { colour, dash } from "../src/parts/marks";
 import { letterOf } from "../src/parts/number";
 
 const MANY = 30;

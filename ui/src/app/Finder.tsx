@@ -3,13 +3,14 @@ import { useNavigate } from "react-router";
 import { useStudies } from "../api/queries";
 import { Modal } from "../parts/Modal";
 import { useScope, writeAddress } from "./scope";
-import { OPEN_STEPS, titleOf } from "./steps";
+import { useSteps } from "./steps";
 
 type Found = { text: string; kind: string; go: () => void };
 
 /** Find a view, a study or a candidate by typing part of its name. */
 export function Finder({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
   const scope = useScope();
+  const steps = useSteps();
   const navigate = useNavigate();
   const studies = useStudies().data?.studies;
   const [typed, setTyped] = useState("");
@@ -17,8 +18,8 @@ export function Finder({ open, onOpenChange }: { open: boolean; onOpenChange: (o
   const everything = useMemo((): Found[] => {
     const search = writeAddress(scope, scope.study).toString();
     return [
-      ...OPEN_STEPS.map((s) => ({
-        text: titleOf(s),
+      ...steps.open.map((s) => ({
+        text: steps.titleOf(s),
         kind: "view",
         go: () => void navigate({ pathname: `/studies/${scope.study.id}/${s}`, search }),
       })),
@@ -33,7 +34,7 @@ export function Finder({ open, onOpenChange }: { open: boolean; onOpenChange: (o
         go: () => void navigate(`/studies/${s.id}`),
       })),
     ];
-  }, [scope, studies, navigate]);
+  }, [scope, steps, studies, navigate]);
   const found = everything.filter((f) => f.text.toLowerCase().includes(typed.trim().toLowerCase())).slice(0, 12);
   const take = (item?: Found) => {
     if (!item) return;

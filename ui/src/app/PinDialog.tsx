@@ -4,7 +4,7 @@ import { Button, Fault } from "../parts/basics";
 import { Modal } from "../parts/Modal";
 import { several } from "../parts/number";
 import { useScope } from "./scope";
-import { titleOf, type View } from "./steps";
+import { useSteps, type View } from "./steps";
 import { remember } from "./undo";
 
 type Props = { open: boolean; onOpenChange: (open: boolean) => void; view: View };
@@ -12,6 +12,7 @@ type Props = { open: boolean; onOpenChange: (open: boolean) => void; view: View 
 /** Pin the view as it stands, with a caption. */
 export function PinDialog({ open, onOpenChange, view }: Props) {
   const { study, split, show, cutoffs, of } = useScope();
+  const { titleOf } = useSteps();
   const [caption, setCaption] = useState("");
   const calls = dossierCalls(study.id);
   const pin = useDossierChange(study.id, calls.pin);

@@ -5,7 +5,7 @@ import { Button } from "../parts/basics";
 import { several } from "../parts/number";
 import { GatesNow } from "./Gates";
 import { useScope, writeAddress } from "./scope";
-import { canPin, titleOf } from "./steps";
+import { useSteps } from "./steps";
 import { undo, useUndo } from "./undo";
 
 const KEY = "skarlo-rail";
@@ -20,6 +20,7 @@ const folded = () => {
 /** What has been pinned so far. It folds away. */
 export function Rail({ step, onPin }: { step: string; onPin: () => void }) {
   const scope = useScope();
+  const { canPin, titleOf } = useSteps();
   const dossier = useDossier(scope.study.id).data;
   const [shut, setShut] = useState(folded);
   const last = useUndo();

@@ -1,8 +1,10 @@
 import { DropdownMenu } from "radix-ui";
 import { Tile } from "../parts/basics";
 import { asSet, several, shown } from "../parts/number";
-import { metricOf, useScope } from "./scope";
+import { metricOf, type Shown, useScope } from "./scope";
 import { ITEM, MENU } from "./TopBar";
+
+const MOST_NAMED = 6; // candidates that find room with their names; of more each is its letter
 
 /** What is being read: it governs every view. */
 export function ScopeBar() {
@@ -10,6 +12,8 @@ export function ScopeBar() {
   const rows = (name: string) => Object.values(study.balance[name] ?? {}).reduce((a, b) => a + b, 0);
   const share = all[0] ? metricOf(all[0].part, "prevalence").value : null;
   const splits = Object.keys(study.balance);
+  const folded = all.length > MOST_NAMED;
+  const said = (c: Shown) => (c.shownCutoff !== null ? `≥ ${asSet(c.shownCutoff)}` : c.runs_now ? "runs now" : c.gives);
   const named = (name: string) => (name === "all" ? "All rows" : name[0]?.toUpperCase() + name.slice(1));
   return (
     <section
@@ -55,15 +59,18 @@ export function ScopeBar() {
             type="button"
             aria-pressed={on}
             data-chip={c.letter}
-            title={`${c.name}: switch ${on ? "off" : "on"} (${c.position})`}
+            title={`${c.name}${said(c) && ` ${said(c)}`}: switch ${on ? "off" : "on"}${c.position < 10 ? ` (${c.position})` : ""}`}
+            aria-label={`${c.letter} ${c.name} ${said(c)}`}
             onClick={() => go({ show: on ? show.filter((p) => p !== c.position) : [...show, c.position] })}
-            className={`flex items-center gap-1.5 border border-rule rounded-md pl-1 pr-2 py-1 ${on ? "bg-sheet" : "text-soft"}`}
+            className={`flex items-center gap-1.5 border border-rule rounded-md py-1 ${folded ? "px-1" : "pl-1 pr-2"} ${on ? "bg-sheet" : "text-soft"}`}
           >
             <Tile position={c.position} letter={c.letter} off={!on} />
-            <span className="max-w-36 truncate">{c.name}</span>
-            <span className="text-xs text-soft">
-              {c.shownCutoff !== null ? `≥ ${asSet(c.shownCutoff)}` : c.runs_now ? "runs now" : c.gives}
-            </span>
+            {!folded && (
+              <>
+                <span className="max-w-36 truncate">{c.name}</span>
+                <span className="text-xs text-soft">{said(c)}</span>
+              </>
+            )}
           </button>
         );
       })}

@@ -3,7 +3,7 @@ import { useDossier, useFindings } from "../api/queries";
 import { PENDING } from "../parts/basics";
 import { asSet, count, named, several, shown } from "../parts/number";
 import { metricOf, type Scope, useScope, writeAddress } from "./scope";
-import { STEPS, type Step } from "./steps";
+import { useSteps } from "./steps";
 
 /** `note`: what was found there. `needs`: it waits for the person. `read`: nothing there is left to do. */
 type State = { read: boolean; needs: boolean; opened: boolean; note: string };
@@ -14,12 +14,14 @@ export function Spine({ step }: { step: string }) {
   const dossier = useDossier(scope.study.id).data;
   const findings = useFindings(scope.study.id, scope.query).data?.findings;
   const search = writeAddress(scope, scope.study).toString();
+  const { all } = useSteps();
   const open = (findings ?? []).filter((f) => f.level === "warning" && !f.word).length;
   const found: Found = { open, exhibits: dossier?.exhibits.length ?? 0, decision: dossier?.decision_candidate ?? null };
   return (
     <nav aria-label="Steps" className="w-[164px] shrink-0 border-r border-rule py-3 overflow-auto">
       <ol>
-        {STEPS.map(({ title, step: open }) => {
+        {all.map(({ title, step: own, load }) => {
+          const open = load ? own : undefined;
           if (!open)
             return (
               <li
@@ -64,7 +66,7 @@ export function Spine({ step }: { step: string }) {
 
 type Found = { open: number; exhibits: number; decision: string | null };
 
-function stateOf(step: Step, scope: Scope, found: Found): State {
+function stateOf(step: string, scope: Scope, found: Found): State {
   const { study, results, pending } = scope;
   const opened = study.steps_read.includes(step);
   const state = (note: string, needs = false): State => ({ read: opened, opened, needs, note });

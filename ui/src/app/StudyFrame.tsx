@@ -3,6 +3,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, got, type Results, type Study } from "../api/client";
 import { useCutoffKeeping, useResults, useStudy } from "../api/queries";
+import type { operations } from "../api/schema";
 import { Fault, Loading } from "../parts/basics";
 import { Finder } from "./Finder";
 import { KeyList } from "./KeyList";
@@ -12,9 +13,11 @@ import { Rail } from "./Rail";
 import { ScopeBar } from "./ScopeBar";
 import { Spine } from "./Spine";
 import { type Address, cutoffsQuery, readAddress, type Scope, ScopeContext, scopeOf, writeAddress } from "./scope";
-import { canPin, isView, OPEN_STEPS, type Step, titleOf } from "./steps";
+import { useSteps } from "./steps";
 import { TopBar } from "./TopBar";
 import { remember, undo } from "./undo";
+
+type ReadStep = operations["readStep"]["parameters"]["path"]["step"];
 
 /** The frame around a study: it finds the study and its results, then hands them to the views. */
 export function StudyFrame() {
@@ -53,24 +56,26 @@ function OpenStudy({ study, results, address }: { study: Study; results: Results
   const [pinning, setPinning] = useState(false);
   const [listing, setListing] = useState(false);
   const [finding, setFinding] = useState(false);
+  const { open, titleOf, canPin } = useSteps();
   const keeping = useCutoffKeeping(study.id);
   const [fault, setFault] = useState<unknown>(null);
   const written = writeAddress(address, study).toString();
   const mayWrite = study.may.includes("write");
 
   useEffect(() => {
-    if (search.toString() === written) return;
+    // a study without a step is on its way to one: nothing may stop it
+    if (search.toString() === written || !pathname.split("/")[3]) return;
     // from the address as it is by now: what changed it in this very moment must not be undone
     const now = new URLSearchParams(window.location.search);
     setSearch(writeAddress(readAddress(now, study), study), { replace: true });
-  }, [search, written, study, setSearch]);
+  }, [search, written, study, setSearch, pathname]);
 
   useEffect(() => {
     document.title = `${titleOf(step)} · ${study.title} · Skarlo`;
-    if (!OPEN_STEPS.includes(step as Step) || study.steps_read.includes(step)) return;
+    if (!open.includes(step) || study.steps_read.includes(step)) return;
     got(
       api.PUT("/api/v1/studies/{study_id}/steps/{step}", {
-        params: { path: { study_id: study.id, step: step as Step } },
+        params: { path: { study_id: study.id, step: step as ReadStep } },
       }),
     ).then(
       (read) =>
@@ -81,7 +86,7 @@ function OpenStudy({ study, results, address }: { study: Study; results: Results
         ),
       () => undefined,
     );
-  }, [step, study, queries]);
+  }, [step, study, queries, open, titleOf]);
 
   const keep = keeping.mutateAsync;
   // The address as it was last asked for: going there takes a moment, in which the next change may come.
@@ -139,7 +144,7 @@ function OpenStudy({ study, results, address }: { study: Study; results: Results
 
   const walk = (by: number) => {
     const { pathname, search } = window.location;
-    const next = OPEN_STEPS[OPEN_STEPS.indexOf(pathname.split("/")[3] as Step) + by];
+    const next = open[open.indexOf(pathname.split("/")[3] ?? "") + by];
     if (next) navigate({ pathname: `/studies/${study.id}/${next}`, search });
   };
   const digits = Object.fromEntries(
@@ -180,7 +185,7 @@ function OpenStudy({ study, results, address }: { study: Study; results: Results
           {!whole && <Rail step={step} onPin={() => setPinning(true)} />}
         </div>
       </div>
-      {isView(step) && <PinDialog open={pinning} onOpenChange={setPinning} view={step} />}
+      {canPin(step, scope.many) && <PinDialog open={pinning} onOpenChange={setPinning} view={step} />}
       <KeyList open={listing} onOpenChange={setListing} />
       <Finder open={finding} onOpenChange={setFinding} />
     </ScopeContext.Provider>

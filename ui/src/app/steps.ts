@@ -1,23 +1,35 @@
-/** The steps of a study, in the order the work is done. Those without a view are not available yet. */
-export type Step = "intake" | "roster" | "matrix" | "curves" | "cutoff" | "dossier";
+import { type ComponentType, createContext, useContext } from "react";
+import type { Schemas } from "../api/client";
 
-export const STEPS: { title: string; step?: Step }[] = [
-  { title: "Intake", step: "intake" },
-  { title: "Roster", step: "roster" },
-  { title: "Matrix", step: "matrix" },
-  { title: "Curves", step: "curves" },
-  { title: "Cutoff", step: "cutoff" },
-  { title: "Calibration" },
-  { title: "Slices" },
-  { title: "Casebook" },
-  { title: "Head-to-head" },
-  { title: "Dossier", step: "dossier" },
-];
+/** What can be pinned as an exhibit. */
+export type View = Schemas["ExhibitOut"]["view"];
 
-export const OPEN_STEPS = STEPS.flatMap((s) => (s.step ? [s.step] : []));
-export const PINNABLE = ["roster", "matrix", "curves", "cutoff"] as const;
-export type View = (typeof PINNABLE)[number];
-/** Whether a step can be pinned as an exhibit: of three classes or more there is no cutoff to show. */
-export const canPin = (step: string, many: boolean): step is View => isView(step) && !(many && step === "cutoff");
-export const isView = (step: string): step is View => (PINNABLE as readonly string[]).includes(step);
-export const titleOf = (step: string) => STEPS.find((s) => s.step === step)?.title ?? step;
+/** One step of a study, as its folder under views/ says it; without `load` it is not available yet. */
+export type StepEntry = {
+  step: string;
+  title: string;
+  load?: () => Promise<ComponentType>;
+  /** Whether it can be pinned as an exhibit, of two classes or of many. */
+  pins?: (many: boolean) => boolean;
+};
+
+/** The steps of a study, in the order the work is done. */
+export type Steps = {
+  all: StepEntry[];
+  open: string[];
+  titleOf: (step: string) => string;
+  canPin: (step: string, many: boolean) => step is View;
+};
+
+export function stepsOf(all: StepEntry[]): Steps {
+  const entry = (step: string) => all.find((s) => s.step === step);
+  return {
+    all,
+    open: all.flatMap((s) => (s.load ? [s.step] : [])),
+    titleOf: (step) => entry(step)?.title ?? step,
+    canPin: (step, many): step is View => entry(step)?.pins?.(many) ?? false,
+  };
+}
+
+export const StepsContext = createContext<Steps>(stepsOf([]));
+export const useSteps = () => useContext(StepsContext);

@@ -1,7 +1,7 @@
 import { scaleLinear } from "d3-scale";
 import { line } from "d3-shape";
 import { useMemo, useRef, useState } from "react";
-import { colour, dash } from "../app/scope";
+import { colour, dash } from "../parts/marks";
 import { asSet, shown } from "../parts/number";
 import { SaveMenu } from "./SaveMenu";
 

@@ -1,6 +1,6 @@
 import type { ButtonHTMLAttributes, ReactNode } from "react";
 import { ProblemError } from "../api/client";
-import { colour } from "../app/scope";
+import { colour } from "./marks";
 import { count } from "./number";
 
 const KINDS = {

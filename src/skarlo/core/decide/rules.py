@@ -150,7 +150,7 @@ def choose(rule: str, parameters: Params, t: Tally, positives: float, negatives:
     Examples
     --------
     >>> import numpy as np
-    >>> from skarlo.core import tally
+    >>> from skarlo.core.counting import tally
     >>> t = tally.make(np.array([0.9, 0.8, 0.3, 0.1]), np.array([True, False, True, False]))
     >>> choose("recall_at_least", {"value": 1.0}, t, 2, 2).value
     0.3

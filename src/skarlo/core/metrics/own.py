@@ -248,7 +248,7 @@ def partial_area_value(t: Tally, most: float) -> float:
     Examples
     --------
     >>> import numpy as np
-    >>> from skarlo.core import tally
+    >>> from skarlo.core.counting import tally
     >>> t = tally.make(np.array([0.9, 0.8, 0.3, 0.1]), np.array([True, False, True, False]))
     >>> partial_area_value(t, 0.5), partial_area_value(t, 1.0)
     (0.5, 0.75)

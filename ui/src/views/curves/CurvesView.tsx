@@ -1,11 +1,11 @@
 import { useMemo } from "react";
 import { useTallies } from "../../api/queries";
+import { Drafted } from "../../app/Drafted";
+import { Figure } from "../../app/Figure";
 import { metricOf, ofClass, type Shown, type SplitResult, useScope } from "../../app/scope";
 import { CurveChart, type Point, type Series } from "../../charts/CurveChart";
 import { place, type Tally } from "../../charts/tally";
 import { Tile, ViewHead } from "../../parts/basics";
-import { Drafted } from "../../parts/Drafted";
-import { Figure } from "../../parts/Figure";
 import { named, shown } from "../../parts/number";
 
 type Kind = "roc" | "pr";

@@ -1,11 +1,11 @@
 import { useEffect, useRef, useState } from "react";
 import { useTallies } from "../../api/queries";
+import { Drafted } from "../../app/Drafted";
+import { Figure } from "../../app/Figure";
 import { useKeys } from "../../app/keys";
 import { metricOf, type Shown, useScope } from "../../app/scope";
 import { type Counts, countsOf, liveRates, nearest, place, type Tally } from "../../charts/tally";
 import { Button, Fault, PENDING, Tile, ViewHead } from "../../parts/basics";
-import { Drafted } from "../../parts/Drafted";
-import { Figure } from "../../parts/Figure";
 import { count, named, shown } from "../../parts/number";
 import { Strip } from "./Strip";
 

@@ -1,8 +1,8 @@
 import { scaleLinear } from "d3-scale";
 import { useId, useMemo, useRef } from "react";
-import { colour } from "../../app/scope";
 import { SaveMenu } from "../../charts/SaveMenu";
 import { type Counts, ends, flagged, histogram, nearest, place, type Tally } from "../../charts/tally";
+import { colour } from "../../parts/marks";
 import { asSet, count } from "../../parts/number";
 
 export const STRIP = { width: 560, height: 108, middle: 58, pad: 10 };

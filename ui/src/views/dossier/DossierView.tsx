@@ -4,7 +4,7 @@ import { Link, useNavigate } from "react-router";
 import { api, type Dossier, got, ProblemError } from "../../api/client";
 import { dossierCalls, useDossier, useDossierChange, useDossierSaving, useDraft } from "../../api/queries";
 import { useScope, writeAddress } from "../../app/scope";
-import { titleOf } from "../../app/steps";
+import { useSteps } from "../../app/steps";
 import { remember, undo, useUndo } from "../../app/undo";
 import { Button, Fault, Loading, ViewHead } from "../../parts/basics";
 import { Modal } from "../../parts/Modal";
@@ -186,6 +186,7 @@ function Decision({ dossier, onChange, onNote }: DecisionProps) {
 }
 
 function Exhibits({ dossier }: { dossier: Dossier }) {
+  const { titleOf } = useSteps();
   const { study } = useScope();
   const calls = dossierCalls(study.id);
   const caption = useDossierChange(study.id, calls.caption);

@@ -1,8 +1,8 @@
 import { useState } from "react";
+import { Drafted } from "../../app/Drafted";
 import { useScope } from "../../app/scope";
 import { saveCsv } from "../../charts/save";
 import { Button, ViewHead } from "../../parts/basics";
-import { Drafted } from "../../parts/Drafted";
 import { ManyMatrix } from "./ManyMatrix";
 import { TwoMatrix } from "./TwoMatrix";
 

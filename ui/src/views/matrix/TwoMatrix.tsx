@@ -1,6 +1,7 @@
-import { colour, metricOf, type Shown, useScope } from "../../app/scope";
+import { Figure } from "../../app/Figure";
+import { metricOf, type Shown, useScope } from "../../app/scope";
 import { PENDING, Tile } from "../../parts/basics";
-import { Figure } from "../../parts/Figure";
+import { colour } from "../../parts/marks";
 import { asSet, count, shown } from "../../parts/number";
 import type { Across } from "./MatrixView";
 

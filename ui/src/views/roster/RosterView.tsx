@@ -1,11 +1,12 @@
 import { useState } from "react";
-import { colour, isPending, type MetricInfo, metricOf, type Shown, useScope } from "../../app/scope";
+import { Drafted } from "../../app/Drafted";
+import { Figure } from "../../app/Figure";
+import { isPending, type MetricInfo, metricOf, type Shown, useScope } from "../../app/scope";
 import { saveCsv } from "../../charts/save";
 import { columnScale, Whisker } from "../../charts/Whisker";
 import { Tile, ViewHead } from "../../parts/basics";
-import { Drafted } from "../../parts/Drafted";
-import { Figure } from "../../parts/Figure";
 import { Findings } from "../../parts/Findings";
+import { colour } from "../../parts/marks";
 import { asSet, named, shown } from "../../parts/number";
 import { Gates } from "./Gates";
 

@@ -2,9 +2,9 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 import type { Metric } from "../api/client";
 import { useUnfolded } from "../api/queries";
-import { useScope } from "../app/scope";
-import { PENDING } from "./basics";
-import { count, shown } from "./number";
+import { PENDING } from "../parts/basics";
+import { count, shown } from "../parts/number";
+import { useScope } from "./scope";
 
 type Props = {
   candidate: string;

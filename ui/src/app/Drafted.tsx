@@ -1,7 +1,7 @@
 import { useSentence } from "../api/queries";
-import { useScope } from "../app/scope";
-import type { View } from "../app/steps";
-import { Fault, Sentence } from "./basics";
+import { Fault, Sentence } from "../parts/basics";
+import { useScope } from "./scope";
+import type { View } from "./steps";
 
 /** The drafted sentence at the top of a view, of exactly what the address says. */
 export function Drafted({ view }: { view: View }) {

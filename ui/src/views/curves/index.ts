@@ -1,0 +1,8 @@
+import type { StepEntry } from "../../app/steps";
+
+export const curves: StepEntry = {
+  step: "curves",
+  title: "Curves",
+  load: () => import("./CurvesView").then((m) => m.CurvesView),
+  pins: () => true,
+};

@@ -1,0 +1,9 @@
+import type { StepEntry } from "../../app/steps";
+
+export const cutoff: StepEntry = {
+  step: "cutoff",
+  title: "Cutoff",
+  load: () => import("./CutoffView").then((m) => m.CutoffView),
+  // of three classes or more there is no cutoff to show
+  pins: (many) => !many,
+};

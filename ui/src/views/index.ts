@@ -1,0 +1,21 @@
+import type { StepEntry } from "../app/steps";
+import { curves } from "./curves";
+import { cutoff } from "./cutoff";
+import { dossier } from "./dossier";
+import { intake } from "./intake";
+import { matrix } from "./matrix";
+import { roster } from "./roster";
+
+/** The steps of a study, in the order the work is done. */
+export const STEPS: StepEntry[] = [
+  intake,
+  roster,
+  matrix,
+  curves,
+  cutoff,
+  { step: "calibration", title: "Calibration" },
+  { step: "slices", title: "Slices" },
+  { step: "casebook", title: "Casebook" },
+  { step: "head-to-head", title: "Head-to-head" },
+  dossier,
+];
