@@ -7,7 +7,7 @@ PORT ?= 8420
 UI_SOURCES := $(shell find ui/src -type f) ui/index.html ui/vite.config.ts ui/package-lock.json
 STATIC := src/skarlo/web/static/index.html
 
-.PHONY: demo demo-reset test setup build lint types chromium screenshots coverage-study same clean
+.PHONY: demo demo-reset test setup build lint types chromium screenshots coverage-study same tables mutants clean
 
 demo: setup build ## set up, build, make the sample world, serve it
 	@$(BIN)/skarlo demo --workspace $(WORKSPACE) --port $(PORT)
@@ -62,6 +62,9 @@ chromium: ## Debian's Chromium, where it may be installed
 
 coverage-study: setup ## how often the intervals hold the truth; slow, writes its tables into docs/methods.md
 	$(BIN)/python benchmarks/coverage_study.py
+
+tables: setup ## the tables of docs/methods.md that say each metric
+	$(BIN)/python docs/tables.py
 
 same: setup ## what moved in the results since a commit, to the last bit: make same BASE=…
 	$(BIN)/python benchmarks/same.py $(BASE)

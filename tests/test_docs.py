@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import runpy
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +14,7 @@ from skarlo.core.compare.more_rows import Standing, clearing
 from skarlo.core.counting import tally
 from skarlo.core.counting.answers import Answers
 from skarlo.core.metrics import losses, own, ranking
+from skarlo.core.metrics.definitions import METRICS
 from skarlo.core.metrics.trust import APPROXIMATE
 from skarlo.core.stats import association
 from skarlo.core.study import OwnMetric, Settings
@@ -68,6 +70,14 @@ def test_methods_by_hand_of_what_is_asked_besides():
     assert clearing(0.01, 0.02, Standing(1000), "accuracy") == {"rows": 3000}
     told = association.told(np.array([[2, 0], [0, 2]]))
     assert (told.bits, told.share) == pytest.approx((2 / 3, 1.0))
+
+
+def test_the_tables_of_metrics_are_current():
+    text = (ROOT / "docs" / "methods.md").read_text(encoding="utf-8")
+    written = runpy.run_path(str(ROOT / "docs" / "tables.py"))
+    assert text == written["with_tables"](text), "make tables"
+    ways = set(re.findall(r"`(\w+)`", text.partition("<!-- metrics -->")[2].partition("<!-- /metrics -->")[0]))
+    assert set(METRICS) | {"hall", "kosinski", "mover_paired"} <= ways
 
 
 def test_what_is_marked_approximate_is_what_the_coverage_table_says():

@@ -1,0 +1,107 @@
+"""Whole studies: what pairs, rows without an answer, a moved cutoff and a fresh start cost, as ratios of one run."""
+
+from __future__ import annotations
+
+import argparse
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+
+from skarlo import core, intake
+from skarlo.core.compare import pairs as paired
+from skarlo.core.words import findings
+from skarlo.sample import STUDIES
+
+
+def study_of(n: int, gaps: int = 0) -> core.Study:
+    """Four candidates of scores on n made-up rows, in each of which some rows have no answer."""
+    rng = np.random.default_rng(0)
+    luck = rng.random(n)
+    y = (rng.random(n) < 0.05 + 0.4 * luck).astype(np.int64)
+    candidates = []
+    for i in range(4):
+        score = np.clip(luck + 0.1 * (i + 1) * rng.normal(size=n), 0, 1)
+        score[rng.permutation(n)[:gaps]] = np.nan
+        candidates.append(core.Candidate(f"c{i}", score=score, cutoff=core.Cutoff(0.5),
+                                         no_answer="wrong" if gaps else "error"))  # fmt: skip
+    whole = {"all": np.ones(n, dtype=bool)}
+    return core.Study("s", ("no", "yes"), y, 1, whole, "all", None, tuple(candidates))
+
+
+def took(work: Callable[[], object], clock: Callable[[], float] = time.perf_counter) -> float:
+    """Seconds."""
+    begin = clock()
+    work()
+    return clock() - begin
+
+
+def pairs(n: int) -> None:
+    """Four candidates with pairs, against the same without."""
+    with_them, without = [], []
+    for _ in range(3):
+        with_them.append(took(lambda: core.evaluate(study_of(n), "none")))
+        with (
+            mock.patch.object(paired, "pairs", lambda *a, **k: []),
+            mock.patch.object(paired, "against_baselines", lambda entrants, *a: {e.name: {} for e in entrants}),
+            mock.patch.object(findings, "of_study", lambda *a: []),
+        ):
+            without.append(took(lambda: core.evaluate(study_of(n), "none")))
+    print(f"{n:>11,} rows  4 candidates with pairs / without: {min(with_them) / min(without):.2f}")
+
+
+def unanswered(n: int) -> None:
+    """One row without an answer in each candidate, against none."""
+    plain = min(took(lambda: core.evaluate(study_of(n), "none")) for _ in range(3))
+    one = min(took(lambda: core.evaluate(study_of(n, 1), "none")) for _ in range(3))
+    print(f"{n:>11,} rows  one row without an answer in each of 4 candidates / none: {one / plain:.2f}")
+
+
+def start() -> None:
+    """`skarlo --help` against importing NumPy."""
+
+    def run(*command: str) -> float:
+        return min(took(lambda: subprocess.run(command, check=True, capture_output=True)) for _ in range(5))
+
+    ours = run(sys.executable, "-m", "skarlo.cli", "--help")
+    print(f"{'':>17}  skarlo --help / import numpy: {ours / run(sys.executable, '-c', 'import numpy'):.2f}")
+
+
+def beside(folder: Path, name: str) -> intake.Source:
+    return intake.Source(folder / name, name)
+
+
+def samples() -> None:
+    """Processor time of a first evaluation of each sample study, and of one more at moved cutoffs."""
+    with tempfile.TemporaryDirectory() as name:
+        for which, write in STUDIES.items():
+            path = write(Path(name) / which)
+            study = intake.load(intake.read_spec(path), partial(beside, path.parent))
+            core.evaluate(study)  # what is imported late is there by now
+            ready = core.prepare(study)
+            first = took(partial(core.evaluate, ready), time.process_time)
+            moved = [None if c.cutoff is None else core.Cutoff((c.cutoff.value or 0.5) + 0.01)
+                     for c in study.candidates]  # fmt: skip
+            again = took(partial(core.evaluate, ready, cutoffs=moved), time.process_time)
+            print(f"{len(study.actual):>11,} rows  {which}: first {first:.2f} s, at other cutoffs {again:.2f} s "
+                  f"of processor time, {again / first:.2f} of the first")  # fmt: skip
+
+
+def main() -> None:
+    options = argparse.ArgumentParser(description=__doc__)
+    options.add_argument("--rows", type=int, default=1_000_000)
+    given = options.parse_args()
+    start()
+    samples()
+    unanswered(given.rows // 10)
+    pairs(given.rows)
+
+
+if __name__ == "__main__":
+    main()
