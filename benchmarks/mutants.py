@@ -111,10 +111,10 @@ FAULTS = (
     Fault("told apart at p ≤ 0.5", "report/drafting.py",
           'return None if p is None else p <= 1 - results["settings"]["confidence"]',
           "return None if p is None else p <= 0.5", "tests/report/test_drafting.py"),
-    Fault("accuracy misleads without a test", "report/drafting.py",
+    Fault("accuracy misleads without a test", "report/exhibits/roster.py",
           'if d is not None and p is not None and p <= alpha and (d["difference"] or 0.0) < 0:',
           'if d is not None and (d["difference"] or 0.0) < 0:', "tests/report/test_drafting.py"),
-    Fault("“most often” of two counts alike", "report/drafting.py",
+    Fault("“most often” of two counts alike", "report/exhibits/matrix.py",
           'if p <= 1 - results["settings"]["confidence"]:\n        return f" and most often',
           'if p <= 1:\n        return f" and most often', "tests/report/test_drafting.py"),
     # What is kept and who may.

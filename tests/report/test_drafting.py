@@ -9,6 +9,7 @@ import pytest
 from files import write_study
 from skarlo import core, intake
 from skarlo.report import drafting
+from skarlo.report.exhibits import EXHIBITS, sentence
 from skarlo.report.scope import Scope, letter
 
 
@@ -50,11 +51,11 @@ def test_on_other_splits_no_one_leads(results):
 
 
 def test_every_view_has_its_sentence(results):
-    for view in ("roster", "matrix", "curves", "cutoff"):
+    for view in EXHIBITS:
         for show in ((1,), (2,), (1, 2)):
-            assert drafting.sentence(view, results, Scope("test", show)).endswith(".")
-        assert drafting.sentence(view, results, Scope("test", ())) == "No candidate is switched on."
-    assert "classes only" in drafting.sentence("curves", results, Scope("test", (2,)))
+            assert sentence(view, results, Scope("test", show)).endswith(".")
+        assert sentence(view, results, Scope("test", ())) == "No candidate is switched on."
+    assert "classes only" in sentence("curves", results, Scope("test", (2,)))
 
 
 def with_p(results, p, difference=-0.01):
@@ -76,7 +77,7 @@ def test_what_is_said_of_two_rests_on_the_level_of_the_study(results, p, told):
     both = Scope("test", (1, 2))
     found = with_p(results, p)
     assert ("leads at" in drafting.lead(found, both, "f1")) == told
-    assert ("Accuracy misleads" in drafting.sentence("roster", found, both)) == told
+    assert ("Accuracy misleads" in sentence("roster", found, both)) == told
     better = with_p(results, p, difference=0.01)
     better["best"] = copy.deepcopy(results["best"])
     for lead in better["best"]["test"].values():
@@ -105,7 +106,7 @@ def many(cells):
     ],
 )
 def test_most_often_is_said_where_one_count_stands_out(cells, said):
-    assert said in drafting.sentence("matrix", many(cells), Scope("test", (1,)))
+    assert said in sentence("matrix", many(cells), Scope("test", (1,)))
 
 
 def test_letters():

@@ -22,8 +22,9 @@ from skarlo.studies.evaluating import Asked, Evaluator
 from skarlo.studies.records import CandidateRecord, DossierRecord, ExhibitRecord, StudyRecord
 from skarlo.studies.refusals import Missing
 
-from . import drafting, figures
-from .scope import Scope, candidates, letter, of_class
+from . import drafting
+from .exhibits import EXHIBITS, Reading, sentence
+from .scope import Scope, candidates, letter
 
 FORMAT = "skarlo.revision/2"
 
@@ -134,7 +135,7 @@ def build(evaluator: Evaluator, draft: Draft) -> dict[str, Any]:
         found = results.found[i]
         exhibits.append({
             "number": number, "view": e.record.view, "scope": e.scope.as_dict(), "caption": e.record.caption,
-            "sentence": drafting.sentence(e.record.view, found, e.scope), "results": i,
+            "sentence": sentence(e.record.view, found, e.scope), "results": i,
             "figures": _figures(evaluator, e, found),
         })  # fmt: skip
     kept = evaluator.measured(draft.kept)
@@ -227,17 +228,10 @@ def differing(draft: Draft) -> list[str]:
 
 
 def _figures(evaluator: Evaluator, e: Pinned, results: core.Results) -> dict[str, str]:
-    chosen = candidates(results, e.scope)
-    if e.record.view == "curves" and results["holdout"]["positive"] is None:
-        chosen = of_class(results, e.scope)
-    if e.record.view == "curves" and any("roc" in c.part for c in chosen):
-        prevalence = chosen[0].part["metrics"]["prevalence"]["value"] or 0.0
-        return {"curves": figures.curves(chosen, prevalence, drafting.sentence(e.record.view, results, e.scope))}
-    if e.record.view == "cutoff":
+    def tallies() -> dict[str, core.Tally | None]:
         ready = evaluator.prepared(e.asked)
-        tallied = {
-            c.name: ready.on_split(i, e.scope.split).judged.tally for i, c in enumerate(ready.study.candidates)
-        }  # fmt: skip
-        counted = [(c, t) for c in chosen if (t := tallied[c.name]) is not None and t.rows]
-        return {"strips": figures.strips(counted)} if counted else {}
-    return {}
+        return {c.name: ready.on_split(i, e.scope.split).judged.tally for i, c in enumerate(ready.study.candidates)}
+
+    chosen = candidates(results, e.scope)
+    reading = Reading(results=results, scope=e.scope, chosen=chosen, tallies=tallies)
+    return EXHIBITS[e.record.view].figures(reading)

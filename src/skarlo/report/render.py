@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import base64
 import hashlib
-from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -13,12 +12,8 @@ import jinja2
 from markupsafe import Markup
 
 from skarlo.core import (
-    HEADLINE,
-    HEADLINE_MANY,
     METRICS,
-    Metric,
     as_set,
-    class_names,
     count,
     gate_sentence,
     p_shown,
@@ -27,8 +22,10 @@ from skarlo.core import (
 )
 
 from . import drafting
+from .exhibits import EXHIBITS
+from .exhibits.roster import whisker
 from .markdown import to_html
-from .scope import COLOURS, Scope, Shown, baselines, candidates
+from .scope import COLOURS, Scope, candidates
 
 _HERE = Path(__file__).parent
 
@@ -92,11 +89,6 @@ def to_page(content: dict[str, Any], state: dict[str, Any]) -> str:
     )  # fmt: skip
 
 
-def headline(holdout: Mapping[str, Any]) -> tuple[str, ...]:
-    """The metrics that stand side by side."""
-    return HEADLINE if holdout["positive"] is not None else HEADLINE_MANY
-
-
 def _decision(content: dict[str, Any]) -> dict[str, Any] | None:
     """What is asked for, on the reported split and, where there is one, on that where choices are made."""
     d: dict[str, Any] | None = content["decision"]
@@ -125,94 +117,12 @@ def _gates(content: dict[str, Any]) -> list[dict[str, Any]]:
 
 
 def _exhibit(exhibit: dict[str, Any], results: Any) -> dict[str, Any]:
-    scope = Scope.kept(exhibit["scope"])
-    chosen, columns = candidates(results, scope), headline(results["holdout"])
-    return (
-        exhibit
-        | {
-            "chosen": chosen,
-            "baselines": baselines(results, scope),
-            "rows": drafting.rows_named(results, scope),
-            "columns": columns,
-            "scales": _scales([*chosen, *baselines(results, scope)], columns),
-            "edges": edges(results, scope.split, columns),
-            "untested": {m: lead["not_tested"] for m, lead in results["best"].get(scope.split, {}).items()},
-            "words": drafting.outcome_words(results),
-            "figures": {name: Markup(svg) for name, svg in exhibit["figures"].items()},
-            "matrices": [_matrix(results, c) for c in chosen] if exhibit["view"] == "matrix" else [],
-        }
-        | (class_names(results) if results["holdout"]["positive"] is not None else {})
-    )
-
-
-def edges(results: Any, split: str, columns: Sequence[str]) -> dict[str, list[str]]:
-    """Who bears the black edge, by metric: the best and whoever is not separable from it, where that was tested."""
-    own = [c for c in results["candidates"] if c["gives"] != "baseline"]
-    out: dict[str, list[str]] = {}
-    for name in columns:
-        lead = results["best"].get(split, {}).get(name)
-        if lead is None:
-            continue
-        at = {c["name"]: c["splits"][split]["metrics"][name] for c in own}
-        ranked = {who for who, m in at.items() if m["value"] is not None and not m.get("thin")}
-        if ranked - {lead["leader"], *lead["not_tested"]}:
-            out[name] = [lead["leader"], *lead["not_separated"]]
-    return out
-
-
-def _matrix(results: Any, c: Shown) -> dict[str, Any]:
-    """A matrix as it is drawn: every cell with its share of its actual class, a last column for no answer where there
-    are such rows."""
-    names, labels = results["holdout"].get("names", {}), results["holdout"]["classes"]
-    called = [names.get(x, x) for x in labels]
-    positive = results["holdout"]["positive"]
-    p = None if positive is None else labels.index(positive)
-    rows = []
-    for actual, cells in enumerate(c.part["matrix"] or []):
-        whole = sum(cells)
-        missed = [p is None or actual == p] * len(cells)
-        rows.append({
-            "name": called[actual],
-            "cells": [
-                {"n": n, "share": n / whole if whole else None, "right": actual == j, "missed": missed[j]}
-                for j, n in enumerate(cells)
-            ],
-        })  # fmt: skip
-    width = len(rows[0]["cells"]) if rows else len(called)
-    return {"columns": [*called, *(["no answer"] if width > len(called) else [])], "rows": rows, "shown": c}
-
-
-def _scales(chosen: list[Shown], columns: Sequence[str]) -> dict[str, tuple[float, float]]:
-    """One scale a column: from the lowest to the highest end of any interval in it."""
-    out = {}
-    for name in columns:
-        ends = [x for c in chosen for x in _ends(c.part["metrics"][name]) if not _lone(c)]
-        if ends:
-            pad = 0.06 * (max(ends) - min(ends)) or 0.05
-            out[name] = (min(ends) - pad, max(ends) + pad)
-    return out
-
-
-def _lone(c: Shown) -> bool:
-    return c.result["gives"] == "baseline"
-
-
-def _ends(m: Metric) -> list[float]:
-    return [x for x in (m["value"], m.get("low"), m.get("high")) if x is not None]
-
-
-def whisker(m: Metric, scale: tuple[float, float] | None, colour: str) -> Markup:
-    """Dot and whisker of a value on the column's scale."""
-    value, low, high = m["value"], m.get("low"), m.get("high")
-    if scale is None or value is None or low is None or high is None:
-        return Markup("")
-
-    def x(v: float) -> str:
-        return f"{80 * (v - scale[0]) / (scale[1] - scale[0]):.2f}"
-
-    svg = (
-        '<svg viewBox="0 0 80 8" width="72" height="7" aria-hidden="true"><line x1="0" x2="80" y1="4" y2="4" '
-        f'stroke="#ebe6dc"/><line x1="{x(low)}" x2="{x(high)}" y1="4" y2="4" stroke="{colour}" stroke-width="1.6"/>'
-        f'<circle cx="{x(value)}" cy="4" r="3" fill="{colour}"/></svg>'
-    )
-    return Markup(svg)
+    scope, entry = Scope.kept(exhibit["scope"]), EXHIBITS[exhibit["view"]]
+    chosen = candidates(results, scope)
+    return exhibit | {
+        "template": f"exhibits/{entry.template}",
+        "chosen": chosen,
+        "rows": drafting.rows_named(results, scope),
+        "figures": {name: Markup(svg) for name, svg in exhibit["figures"].items()},
+        **entry.drawn(results, scope, chosen),
+    }

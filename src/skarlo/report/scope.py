@@ -9,7 +9,6 @@ from typing import Any, cast
 from skarlo.core import CandidateResult, ClassResult, Metric, Results, SplitResult
 from skarlo.studies.records import CandidateRecord
 
-VIEWS = ("roster", "matrix", "curves", "cutoff")
 COLOURS = ("#0d6b74", "#7b3f8c", "#a55f0a", "#46586b", "#5d7a1f", "#b0456a", "#2f5aa8", "#7a5b45")
 
 

@@ -2,19 +2,29 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, RootModel
+from pydantic import (
+    AfterValidator,
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    GetCoreSchemaHandler,
+    GetJsonSchemaHandler,
+    RootModel,
+)
+from pydantic_core import CoreSchema, core_schema
 
 from skarlo.core import HoldoutResult, Results, Unfolded
 from skarlo.intake.account import Account
 from skarlo.intake.guess import Guess
+from skarlo.report.exhibits import EXHIBITS
 from skarlo.studies.records import ROLES
 from skarlo.studies.words import Answered
-
-View = Literal["roster", "matrix", "curves", "cutoff"]
-Step = Literal["intake", "roster", "matrix", "curves", "cutoff", "dossier"]
 
 
 class Strict(BaseModel):
@@ -28,6 +38,26 @@ def _numbers(value: Any) -> Any:
     return [x for part in value for x in str(part).split(",") if x] if isinstance(value, list) else value
 
 
+@dataclass(frozen=True)
+class OneOf:
+    """A text out of a set of names that is said elsewhere; the document lists them."""
+
+    names: Callable[[], Sequence[str]]
+
+    def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
+        return core_schema.no_info_after_validator_function(self._known, handler(source))
+
+    def __get_pydantic_json_schema__(self, schema: CoreSchema, handler: GetJsonSchemaHandler) -> dict[str, Any]:
+        return {**handler(schema), "enum": [*self.names()]}
+
+    def _known(self, value: str) -> str:
+        if value not in self.names():
+            raise ValueError(f"has to be one of {', '.join(self.names())}")
+        return value
+
+
+View = Annotated[str, OneOf(lambda: tuple(EXHIBITS))]
+Step = Annotated[str, OneOf(lambda: ("intake", *EXHIBITS, "dossier"))]
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 Id = Annotated[int, Field(ge=0, le=2**63 - 1)]  # what a record can be numbered with
 MOST_NESTED, MOST_TOLD = 20, 1 << 16

@@ -9,8 +9,10 @@ from flask import Response, request
 from flask_openapi3 import Tag
 from sqlmodel import Session
 
-from skarlo.report import drafting, package, render, revisions
+from skarlo.report import package, render, revisions
+from skarlo.report.exhibits import EXHIBITS
 from skarlo.report.scope import Scope
+from skarlo.report.summary import summary
 from skarlo.studies import accounts, catalog
 from skarlo.studies.records import DossierRecord, ExhibitRecord
 from skarlo.studies.refusals import Missing, Outdated, Refusal, Unconditional
@@ -47,7 +49,7 @@ def _dossier(study_id: int, status: int = 200) -> Response:
             decision_candidate=d.decision_candidate, decision_cutoff=d.decision_cutoff,
             decision_chosen=package.decision_chosen(draft), decision_note=d.decision_note,
             exhibits=[
-                ExhibitOut(id=e.record.id or 0, view=e.record.view, scope=ScopeBody(**e.record.scope),  # type: ignore[arg-type]
+                ExhibitOut(id=e.record.id or 0, view=e.record.view, scope=ScopeBody(**e.record.scope),
                            caption=e.record.caption)
                 for e in draft.exhibits
             ],
@@ -71,7 +73,7 @@ def read_draft(path: StudyPath) -> Response:
     asked = asked_of(path.study_id)
     results = results_of(asked)
     everyone = Scope(results["holdout"]["report_on"], asked.positions, positions=asked.positions)
-    return answer(DossierDraftOut(text=drafting.summary(results, everyone)))
+    return answer(DossierDraftOut(text=summary(results, everyone)))
 
 
 def _unchanged(dossier: DossierRecord) -> None:
@@ -132,9 +134,8 @@ def pin(path: StudyPath, body: ExhibitIn) -> Response:
     facts = facts_of(asked_of(path.study_id))
     known_split(facts["balance"], body.scope.split)
     known_class(facts["holdout"], body.scope.of)
-    if facts["holdout"]["positive"] is None and body.view == "cutoff":
-        raise Refusal("of three classes or more the one with the largest probability is predicted: there is no cutoff "
-                      "to show", "view")  # fmt: skip
+    if facts["holdout"]["positive"] is None and (refused := EXHIBITS[body.view].refused):
+        raise Refusal(refused, "view")
     with workspace().writing() as records:
         dossier = package.dossier_of(records, path.study_id)
         candidates = catalog.candidates_of(records, path.study_id)

@@ -18,6 +18,7 @@ from skarlo.intake.guess import guess
 from skarlo.intake.read import pieces_about, read_pieces
 from skarlo.intake.spec import MetricSpec
 from skarlo.report import drafting
+from skarlo.report.exhibits import sentence
 from skarlo.report.revisions import revisions_of, stamp
 from skarlo.report.scope import Scope, letter
 from skarlo.studies import accounts, catalog, versions
@@ -286,7 +287,7 @@ def read_sentence(path: StudyPath, query: ScopeQuery) -> Response:
     known_split(results["candidates"][0]["splits"], query.split)
     known_class(results["holdout"], query.of)
     scope = Scope(query.split, tuple(query.show), positions=asked.positions, of=query.of)
-    return answer(SentenceOut(sentence=drafting.sentence(query.view, results, scope), cutoffs=query.cutoffs))
+    return answer(SentenceOut(sentence=sentence(query.view, results, scope), cutoffs=query.cutoffs))
 
 
 def known_split(splits: Collection[str], split: str) -> None:

@@ -1,0 +1,120 @@
+"""The roster: the metrics of all candidates side by side, who leads, and what nobody is shown to lead on."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from markupsafe import Markup
+
+from skarlo.core import HEADLINE, HEADLINE_MANY, Metric, Results, named, shown
+from skarlo.report.drafting import counted_rows, joined, lead, of_baseline
+from skarlo.report.scope import Scope, Shown, baselines
+
+from .entry import Exhibit
+
+
+def _two(results: Results, scope: Scope, chosen: list[Shown]) -> str:
+    parts = [s for s in (lead(results, scope, m) for m in ("roc_auc", "brier")) if s]
+    text = joined(parts or [lead(results, scope, "f1") or lead(results, scope, "accuracy") or "Nothing to compare"])
+    return text + _misleading(results, scope, chosen) + "."
+
+
+def _misleading(results: Results, scope: Scope, chosen: list[Shown]) -> str:
+    """That always giving one class is shown to be more accurate than some: then accuracy says nothing of these."""
+    always = baselines(results, scope)[0]
+    against = results["against_baseline"].get(scope.split, {})
+    alpha = 1 - results["settings"]["confidence"]
+    behind = []
+    for c in chosen:
+        d = against.get(c.name, {}).get(always.result["name"], {}).get("accuracy")
+        p = None if d is None else d.get("p_adjusted")
+        if d is not None and p is not None and p <= alpha and (d["difference"] or 0.0) < 0:
+            behind.append(c.name)
+    if not behind:
+        return ""
+    accuracy = shown(always.part["metrics"]["accuracy"]["value"])
+    return f". Accuracy misleads here: {of_baseline(always.name)} scores {accuracy}, more than {named(behind)}"
+
+
+def _many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
+    parts = [s for s in (lead(results, scope, m) for m in ("balanced_accuracy", "log_loss")) if s]
+    text = joined(parts) if parts else "There is nothing to compare"
+    left = [c for c in chosen if c.part["no_answer"]]
+    if not left:
+        return f"{text}."
+    return (
+        f"{text}. Without an answer: "
+        + named([f"{counted_rows(c.part['no_answer'], 'all')} of {c.name}" for c in left])
+        + "."
+    )
+
+
+def headline(holdout: Mapping[str, Any]) -> tuple[str, ...]:
+    """The metrics that stand side by side."""
+    return HEADLINE if holdout["positive"] is not None else HEADLINE_MANY
+
+
+def _drawn(results: Results, scope: Scope, chosen: list[Shown]) -> dict[str, Any]:
+    columns, without = headline(results["holdout"]), baselines(results, scope)
+    return {
+        "columns": columns,
+        "baselines": without,
+        "scales": _scales([*chosen, *without], columns),
+        "edges": edges(results, scope.split, columns),
+        "untested": {m: best["not_tested"] for m, best in results["best"].get(scope.split, {}).items()},
+    }
+
+
+def edges(results: Any, split: str, columns: Sequence[str]) -> dict[str, list[str]]:
+    """Who bears the black edge, by metric: the best and whoever is not separable from it, where that was tested."""
+    own = [c for c in results["candidates"] if c["gives"] != "baseline"]
+    out: dict[str, list[str]] = {}
+    for name in columns:
+        lead = results["best"].get(split, {}).get(name)
+        if lead is None:
+            continue
+        at = {c["name"]: c["splits"][split]["metrics"][name] for c in own}
+        ranked = {who for who, m in at.items() if m["value"] is not None and not m.get("thin")}
+        if ranked - {lead["leader"], *lead["not_tested"]}:
+            out[name] = [lead["leader"], *lead["not_separated"]]
+    return out
+
+
+def _scales(chosen: list[Shown], columns: Sequence[str]) -> dict[str, tuple[float, float]]:
+    """One scale a column: from the lowest to the highest end of any interval in it."""
+    out = {}
+    for name in columns:
+        ends = [x for c in chosen for x in _ends(c.part["metrics"][name]) if not _lone(c)]
+        if ends:
+            pad = 0.06 * (max(ends) - min(ends)) or 0.05
+            out[name] = (min(ends) - pad, max(ends) + pad)
+    return out
+
+
+def _lone(c: Shown) -> bool:
+    return c.result["gives"] == "baseline"
+
+
+def _ends(m: Metric) -> list[float]:
+    return [x for x in (m["value"], m.get("low"), m.get("high")) if x is not None]
+
+
+def whisker(m: Metric, scale: tuple[float, float] | None, colour: str) -> Markup:
+    """Dot and whisker of a value on the column's scale."""
+    value, low, high = m["value"], m.get("low"), m.get("high")
+    if scale is None or value is None or low is None or high is None:
+        return Markup("")
+
+    def x(v: float) -> str:
+        return f"{80 * (v - scale[0]) / (scale[1] - scale[0]):.2f}"
+
+    svg = (
+        '<svg viewBox="0 0 80 8" width="72" height="7" aria-hidden="true"><line x1="0" x2="80" y1="4" y2="4" '
+        f'stroke="#ebe6dc"/><line x1="{x(low)}" x2="{x(high)}" y1="4" y2="4" stroke="{colour}" stroke-width="1.6"/>'
+        f'<circle cx="{x(value)}" cy="4" r="3" fill="{colour}"/></svg>'
+    )
+    return Markup(svg)
+
+
+ROSTER = Exhibit(view="roster", two=_two, many=_many, drawn=_drawn, template="roster.html.j2")
