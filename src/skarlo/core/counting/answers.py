@@ -25,6 +25,21 @@ def taken(x: npt.NDArray[T] | None, rows: Rows) -> npt.NDArray[T] | None:
     return None if x is None else x[rows]
 
 
+def ranks(x: FloatArray) -> IntArray:
+    """The place of each number among the distinct ones, shape (n,), from 0; without NaN.
+
+    By one sort, which is many times faster than a search for each.
+    """
+    order = np.argsort(x)
+    ordered = x[order]
+    begins = ordered[1:] != ordered[:-1]
+    del ordered
+    at = np.cumsum(begins, dtype=np.int32 if len(x) < 2**31 else np.int64)
+    place = np.zeros(len(x), dtype=np.int64)
+    place[order[1:]] = at
+    return place
+
+
 @dataclass(frozen=True)
 class Scored:
     """A score for each row, read as saying that it is positive; no cutoff is part of it.
@@ -71,7 +86,14 @@ class Scored:
     @cached_property
     def place(self) -> IntArray:
         """The place in the tally of each row with a score."""
-        return np.searchsorted(self.tally.score, self.score + 0.0) if self.complete else self.given.place
+        return ranks(self.score + 0.0) if self.complete else self.given.place
+
+    def of_rows(self, on_positive: FloatArray, on_negative: FloatArray) -> FloatArray:
+        """Of each row with a score, what stands at its place for its class; both arrays go along the tally."""
+        both = np.stack([on_negative, on_positive], axis=1).ravel()
+        at = 2 * self.place
+        at += self.given.positive
+        return both[at]
 
 
 @dataclass(frozen=True)
@@ -263,9 +285,17 @@ class Answers:
     @property
     def place(self) -> IntArray:
         """Each answered row's place in the tally. Raises ValueError where there are no scores."""
+        return self._with_scores.place
+
+    def of_rows(self, on_positive: FloatArray, on_negative: FloatArray) -> FloatArray:
+        """Of each answered row, what stands at its place in the tally for its class. Raises as `place`."""
+        return self._with_scores.of_rows(on_positive, on_negative)
+
+    @property
+    def _with_scores(self) -> Scored:
         if self.scored is None:
             raise ValueError("answers of classes only have no place in a tally")
-        return self.scored.place
+        return self.scored
 
     @cached_property
     def table(self) -> Table | None:

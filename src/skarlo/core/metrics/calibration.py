@@ -416,9 +416,13 @@ def fit_metrics(a: Answers, t: Tally, confidence: float) -> dict[str, Metric]:
     return out
 
 
-def _robust_variance(t: Tally, p: FloatArray, information: float) -> float:
+def _robust_variance(t: Tally, x: FloatArray, intercept: float, information: float) -> float:
     """Of the intercept alone, whether or not its slope is right (White 1982, Econometrica 50:1)."""
-    return total(t.pos * (1.0 - p) ** 2 + t.neg * p**2) / information**2
+    parts = []
+    for at in blocks(len(x)):
+        p = expit(x[at] + intercept)
+        parts.append(total(t.pos[at] * (1.0 - p) ** 2 + t.neg[at] * p**2))
+    return total(np.array(parts)) / information**2
 
 
 def _fit_variance(a: Answers, t: Tally, x: FloatArray, beta: FloatArray, information: FloatArray, fixed: bool) -> float:
@@ -426,7 +430,7 @@ def _fit_variance(a: Answers, t: Tally, x: FloatArray, beta: FloatArray, informa
     if not a.designed and not fixed:
         return float(inverse[-1, -1])
     if not a.designed:
-        return _robust_variance(t, expit(x + beta[0]), float(information[0, 0]))
+        return _robust_variance(t, x, float(beta[0]), float(information[0, 0]))
     b = a.with_answer
     eta = x + beta[0] if fixed else beta[0] + beta[1] * x
     gap = b.is_positive - (expit(eta))[a.place]

@@ -71,7 +71,7 @@ def _class_areas(a: Answers) -> ClassAreas | None:
         on_pos, on_neg = ranking.placements_of(one)
         w = np.ones(len(scored.positive)) if b.weight is None else b.weight
         pos = scored.positive
-        placed = np.where(pos, on_pos[one.place], on_neg[one.place]) - found.value
+        placed = one.of_rows(on_pos, on_neg) - found.value
         sides = np.where(pos, float(np.add.reduce(w[pos])), float(np.add.reduce(w[~pos])))
         estimates.append(found)
         influence.append(w * placed / sides)

@@ -124,7 +124,7 @@ def _of_scores(name: str, a: Answers) -> FloatArray:
             on_pos, on_neg = (v10 - area) / share, (v01 - area) / (1 - share)
         else:
             on_pos, on_neg = ranking.average_precision_influence(t, ranking.average_precision_value(t))
-        part = np.where(b.is_positive, on_pos[a.place], on_neg[a.place])
+        part = a.of_rows(on_pos, on_neg)
     return over_all_rows(np.asarray(part), a)
 
 

@@ -95,8 +95,11 @@ def fit_on(t: Tally, x: FloatArray, free: BoolArray) -> tuple[FloatArray, FloatA
         return np.array([g0, g1])[free], np.array([[i00, i01], [i01, i11]])[at_free]
 
     def likelihood(beta: FloatArray) -> float:
-        e = beta[0] + beta[1] * x
-        return total(t.pos * e - (t.pos + t.neg) * np.logaddexp(0.0, e))
+        parts = []
+        for at in blocks(len(x)):
+            e = beta[0] + beta[1] * x[at]
+            parts.append(total(t.pos[at] * e - (t.pos[at] + t.neg[at]) * np.logaddexp(0.0, e)))
+        return total(np.array(parts))
 
     def moved(beta: FloatArray, step: FloatArray) -> FloatArray:
         out = beta.copy()

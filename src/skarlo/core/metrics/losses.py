@@ -76,11 +76,11 @@ def moments(a: Answers, name: str) -> Moments | None:
 
 def row_loss(a: Answers, name: str) -> FloatArray:
     """Loss of each answered row."""
-    t, b = a.tally, a.with_answer
+    t = a.tally
     if t is None:
         return class_losses(a, name)
     at_pos, at_neg = row_losses(t, name)
-    return np.where(b.is_positive, at_pos[a.place], at_neg[a.place])
+    return a.of_rows(at_pos, at_neg)
 
 
 def _tallied_moments(t: Tally, name: str) -> Moments:

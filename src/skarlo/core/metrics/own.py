@@ -316,8 +316,7 @@ def _partial_area_influence(own: OwnMetric, a: Answers) -> FloatArray | None:
         return None
     most = float(own.parameters["fpr_at_most"])
     on_pos, on_neg = _partial_influence(t, most, partial_area_value(t, most))
-    b = a.with_answer
-    return over_all_rows(np.where(b.is_positive, on_pos[a.place], on_neg[a.place]), a)
+    return over_all_rows(a.of_rows(on_pos, on_neg), a)
 
 
 def _recall_at_fpr(own: OwnMetric, a: Answers, settings: Settings) -> Metric:

@@ -225,7 +225,7 @@ def average_precision_variance(a: Answers, t: Tally, value: float) -> float:
         return total(np.array(parts)) / float(t.rows) ** 2
     on_pos, on_neg = average_precision_influence(t, value)
     b = a.with_answer
-    psi = np.where(b.is_positive, on_pos[a.place], on_neg[a.place])
+    psi = a.of_rows(on_pos, on_neg)
     return mean_variance(psi, b.weight, b.group)
 
 
