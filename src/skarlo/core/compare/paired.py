@@ -38,16 +38,6 @@ class Both:
     def sides(self) -> tuple[Answers, Answers]:
         return self.a, self.b
 
-    @cached_property
-    def placed(self) -> tuple[tuple[FloatArray, FloatArray], tuple[FloatArray, FloatArray]]:
-        """Each row's placement among the other class, less the area: of positives and of negatives, for each side."""
-        return tuple(  # type: ignore[return-value]
-            (on_pos[x.place[x.is_positive]] - area, on_neg[x.place[~x.is_positive]] - area)
-            for x in self.sides
-            if x.tally is not None
-            for (on_pos, on_neg), area in [(ranking.placements_of(x), ranking.roc_area(x.tally))]
-        )
-
     def placement_variance(self, on_pos: FloatArray, on_neg: FloatArray) -> float:
         """The variance of an area, or of a difference of two, from centred placements."""
         a = self.a
@@ -90,7 +80,7 @@ def areas(both: Both, gap: float) -> Compared:
     Test: DeLong, DeLong and Clarke-Pearson 1988, Biometrics 44:837. Interval: of the two areas' own.
     """
     test = "delong_paired" + both.a.suffix
-    (pos_a, neg_a), (pos_b, neg_b) = both.placed
+    (pos_a, neg_a), (pos_b, neg_b) = (ranking.placed_rows(x) for x in both.sides)
     if len(pos_a) < 2 or len(neg_a) < 2:
         return Compared(gap, None, test, None, "the test needs two rows of each class")
     of_a, of_b = both.placement_variance(pos_a, neg_a), both.placement_variance(pos_b, neg_b)

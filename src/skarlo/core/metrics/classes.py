@@ -68,7 +68,7 @@ def _class_areas(a: Answers) -> ClassAreas | None:
             continue
         one = against_rest(scored, b)
         found = ranking.roc_auc_estimate(one, t)
-        on_pos, on_neg = ranking.placements_of(one)
+        on_pos, on_neg = ranking.placements(t)
         w = np.ones(len(scored.positive)) if b.weight is None else b.weight
         pos = scored.positive
         placed = one.of_rows(on_pos, on_neg) - found.value

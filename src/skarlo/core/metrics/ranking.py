@@ -99,21 +99,25 @@ def area_variance(a: Answers, t: Tally, area: float) -> float:
     if not a.designed:
         return delong_variance(t, area)
     b = a.with_answer
-    v10, v01 = placements(t)
     pos = b.is_positive
     rows = np.arange(len(pos))
     group = rows if b.group is None else b.group
     w = (None, None) if b.weight is None else (b.weight[pos], b.weight[~pos])
-    return clustered_area_variance(
-        v10[a.place[pos]] - area, v01[a.place[~pos]] - area, w, (group[pos], group[~pos])
-    )  # fmt: skip
+    return clustered_area_variance(*placed_rows(a), w, (group[pos], group[~pos]))
 
 
-def placements_of(a: Answers) -> tuple[FloatArray, FloatArray]:
-    """The placements of a candidate's scores, worked out once for all pairs that it stands in."""
-    scored = a.scored
-    assert scored is not None
-    return scored.given.once.get("placements", lambda: placements(scored.tally))
+def placed_rows(a: Answers) -> tuple[FloatArray, FloatArray]:
+    """Each answered row's placement among the other class, less the area: of positives and of negatives, shapes (P,)
+    and (N,); worked out once for all pairs that a candidate stands in."""
+    assert a.scored is not None
+    scored = a.scored.given
+
+    def make() -> tuple[FloatArray, FloatArray]:
+        (on_pos, on_neg), area = placements(scored.tally), roc_area(scored.tally)
+        place, pos = scored.place, scored.positive
+        return on_pos[place[pos]] - area, on_neg[place[~pos]] - area
+
+    return scored.once.get("placed rows", make)
 
 
 def area_estimate(area: float, variance: float, rows: tuple[float, float], distinct: int, suffix: str) -> Estimate:
