@@ -108,7 +108,7 @@ FAULTS = (
     Fault("a lead is said where no test was made", "report/drafting.py",
           'return None if other in best["not_tested"] else other not in best["not_separated"]',
           'return other not in best["not_separated"]', "tests/report/test_drafting.py"),
-    Fault("told apart at p ≤ 0.5", "report/drafting.py",
+    Fault("separated at p ≤ 0.5", "report/drafting.py",
           'return None if p is None else p <= 1 - results["settings"]["confidence"]',
           "return None if p is None else p <= 0.5", "tests/report/test_drafting.py"),
     Fault("accuracy misleads without a test", "report/exhibits/roster.py",

@@ -11,7 +11,8 @@ from typing import Any
 import numpy as np
 
 from skarlo import core
-from skarlo.core.metrics.definitions import METRICS, Definition
+from skarlo.core.metrics.definitions import METRICS
+from skarlo.core.metrics.registry import Definition
 from skarlo.core.study import Field
 from skarlo.core.words.methods import INTERVALS, SUFFIXES, TESTS
 

@@ -71,6 +71,8 @@ def take(page: Page, approver: Page, address: str, sample: Path) -> None:
         shoot(page, view)
     page.goto(f"{address}/studies/2/matrix")
     shoot(page, "matrix-many")
+    page.goto(f"{address}/studies/2/curves?class=rust")
+    shoot(page, "curves-many")
     page.goto(f"{study}/dossier")
     page.get_by_role("button", name="Insert a draft from the numbers").click()
     page.locator("#decision").select_option("Gradient boosting")

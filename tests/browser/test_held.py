@@ -111,7 +111,7 @@ def test_no_edge_and_no_footnote_where_nothing_was_tested(person, server, tmp_pa
     page.goto(f"{brought(server, odd(tmp_path / 'alone', 'alone').path)}/roster")
     expect(page.locator("[data-part='roster'] button[data-metric]").first).to_be_visible()
     expect(page.locator("[data-standing='edge']")).to_have_count(0)
-    expect(page.locator("main")).not_to_contain_text("black edge")
+    expect(page.locator("main")).not_to_contain_text("edge: best")
     page.keyboard.press("1")
     expect(page.locator("[data-part='sentence']")).to_have_text("No candidate is switched on.")
     expect(page.get_by_role("alert")).to_have_count(0)

@@ -36,7 +36,7 @@ def test_rows_splits_and_rarity(results):
     assert candidate(results, "Checklist")["metrics"]["prevalence"]["value"] == pytest.approx(1 / 8, abs=0.01)
 
 
-def test_two_are_not_told_apart_on_ranking(results):
+def test_two_cannot_be_separated_on_ranking(results):
     lead = results["best"]["test"]["roc_auc"]
     assert {lead["leader"], *lead["not_separated"]} == {"Gradient boosting", "Neural net"}
 

@@ -21,7 +21,7 @@ FIRST = 5
 FEW = 40  # distinct values up to which they are listed, and a column may hold classes
 # A column of numbers may hold a few stray words; intake then names the rows.
 STRAY = 0.05
-MOST_KEPT = 1 << 20  # distinct values that are told apart one by one
+MOST_KEPT = 1 << 20  # distinct values that are counted one by one
 
 
 class Distinct:

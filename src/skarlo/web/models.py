@@ -19,7 +19,7 @@ from pydantic import (
 )
 from pydantic_core import CoreSchema, core_schema
 
-from skarlo.core import HoldoutResult, Results, Unfolded
+from skarlo.core import HoldoutResult, LiveTally, Results, Unfolded
 from skarlo.intake.account import Account
 from skarlo.intake.guess import Guess
 from skarlo.report.exhibits import EXHIBITS
@@ -464,19 +464,11 @@ class SplitQuery(BaseModel):
     split: str
 
 
-class TallyOut(BaseModel):
+class TallyOut(LiveTally):
     """True and false positives with the cutoff at each of ascending places, the k-th at (first + k) / 10**digits; sums
     of weights where rows have them. `positives` and `negatives` are all rows, the unanswered ones among them."""
 
     position: int
-    first: int
-    digits: int
-    tp: list[float]
-    fp: list[float]
-    positives: float
-    negatives: float
-    unanswered_positive: float
-    unanswered_negative: float
 
 
 class TalliesOut(BaseModel):

@@ -15,7 +15,8 @@ from skarlo import core
 from skarlo.core.compare.paired import WAYS
 from skarlo.core.counting.table import Sampling, Table
 from skarlo.core.metrics import counts
-from skarlo.core.metrics.definitions import METRICS, Definition
+from skarlo.core.metrics.definitions import METRICS
+from skarlo.core.metrics.registry import Definition
 from skarlo.core.study import Field, Gate
 
 METHODS = (Path(__file__).parents[3] / "docs" / "methods.md").read_text(encoding="utf-8")

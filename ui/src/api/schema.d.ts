@@ -1894,8 +1894,6 @@ export interface components {
          *     of weights where rows have them. `positives` and `negatives` are all rows, the unanswered ones among them.
          */
         TallyOut: {
-            /** Position */
-            position: number;
             /** First */
             first: number;
             /** Digits */
@@ -1912,6 +1910,8 @@ export interface components {
             unanswered_positive: number;
             /** Unanswered Negative */
             unanswered_negative: number;
+            /** Position */
+            position: number;
         };
         /** CutoffIn */
         CutoffIn: {

@@ -177,7 +177,7 @@ function OpenStudy({ study, results, address }: { study: Study; results: Results
           <main
             className={`flex-1 min-w-0 overflow-auto px-5 pt-4 ${whole ? "pb-4" : "pb-10"}`}
             data-view={step}
-            aria-busy={scope.pending}
+            aria-busy={scope.pending || keeping.isPending}
           >
             <Fault error={fault} done={() => setFault(null)} />
             <Outlet />

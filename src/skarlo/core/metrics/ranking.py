@@ -161,10 +161,14 @@ def _effective_classes(a: Answers, t: Tally) -> tuple[float, float]:
 
 def roc_auc(a: Answers, confidence: float, names: Names) -> Metric:
     """The area of two-class scores with its interval."""
+    return _told(a, confidence, names, roc_auc_estimate)
+
+
+def _told(a: Answers, confidence: float, names: Names, estimate: Callable[[Answers, Tally], Estimate]) -> Metric:
     t = a.tally
     assert t is not None
     why = missing_class(t, names)
-    return absent(why) if why else roc_auc_estimate(a, t).metric(confidence)
+    return absent(why) if why else estimate(a, t).metric(confidence)
 
 
 def roc_auc_estimate(a: Answers, t: Tally) -> Estimate:
@@ -235,10 +239,7 @@ def average_precision_variance(a: Answers, t: Tally, value: float) -> float:
 
 def average_precision(a: Answers, confidence: float, names: Names) -> Metric:
     """Average precision with its interval."""
-    t = a.tally
-    assert t is not None
-    why = missing_class(t, names)
-    return absent(why) if why else average_precision_estimate(a, t).metric(confidence)
+    return _told(a, confidence, names, average_precision_estimate)
 
 
 def average_precision_estimate(a: Answers, t: Tally) -> Estimate:

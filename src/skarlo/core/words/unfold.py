@@ -9,7 +9,8 @@ from typing import Any
 from typing_extensions import TypedDict
 
 from ..counting import outcomes
-from ..metrics.definitions import METRICS, Definition
+from ..metrics.definitions import METRICS
+from ..metrics.registry import Definition
 from ..number import Difference, Metric
 from ..results import CandidateResult, GateResult, Results
 from ..writing import as_set, count, p_shown, several, shown

@@ -90,7 +90,7 @@ export function RosterView() {
         note={
           <>
             value, {level} % interval
-            {edged && " · black edge: best, or not separable from the best"}
+            {edged && " · edge: best, or not separable from the best"}
             {!reported && scope.all.length > 1 && ` · compared by test on ${study.holdout.report_on} only`} ·{" "}
             <button type="button" className="link" disabled={pending} onClick={save}>
               save CSV
@@ -204,7 +204,7 @@ export function RosterView() {
         {results.quoted?.length ? "Quoted results have no rows here, so no test compares them. " : ""}
         {baselines.length > 0 && `The rows in italics need no model: ${named(baselines.map((b) => b.label))}. `}
         {edged &&
-          "“Not separable” does not mean equal. The paired tests, corrected for the number of candidates, place the best among the black edges. "}
+          "“Not separable” does not mean equal. The paired tests, corrected for the number of candidates, place the best among those with an edge. "}
         {untested.length > 0 &&
           `For ${named(untested.map((info) => info.title))} there is no such test: no edge is drawn where none was made.`}
       </p>
