@@ -179,7 +179,7 @@ def test_three_classes_go_to_a_signed_report(workspace, signed_in, tmp_path):
         return ana("GET", f"{at}/sentence?view={view}&split=test&show=1,2&of={of}")
 
     assert "L predicts" in sentence("matrix").json["sentence"]
-    assert sentence("curves").json["sentence"].startswith("“a” against the rest. On ROC AUC P stands at")
+    assert sentence("curves").json["sentence"].startswith("“a” against the rest. On ROC AUC, P stands at")
     assert sentence("curves", "b").json["sentence"].startswith("“b” against the rest.")
     assert sentence("curves", "moon").status_code == 404
     assert "no cutoff to set" in sentence("cutoff").json["sentence"]

@@ -110,7 +110,7 @@ function areas({ chosen, many }: Scope): string {
   const found = chosen.flatMap((c) => metricOf(c.part, many ? "roc_auc_macro" : "roc_auc").value ?? []);
   return found.length === 0
     ? "no scores"
-    : `AUC ${span(
+    : `${many ? "macro AUC" : "AUC"} ${span(
         found.map((x) => shown(x)),
         found,
       )}`;

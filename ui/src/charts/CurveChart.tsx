@@ -174,7 +174,7 @@ export function CurveChart({ title, x: xName, y: yName, areaName, series, refere
           </>
         ) : (
           <span className="text-soft">
-            {series.some((s) => s.at) && "A ring marks each cutoff; "}point at a line for the cutoff there.
+            {series.some((s) => s.at) ? "A ring marks each cutoff; point" : "Point"} at a line for the cutoff there.
           </span>
         )}
       </p>

@@ -29,7 +29,7 @@ def _many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
         first = max(scored, key=lambda c: c.part["metrics"][metric]["value"] or 0.0)
         value = with_interval(first.part["metrics"][metric])
         has = "stands at" if len(scored) == 1 else "has the highest value,"
-        said.append(f"{'On' if not said else 'on'} {title_of(metric)} {first.name} {has} {value}")
+        said.append(f"{'On' if not said else 'on'} {title_of(metric)}, {first.name} {has} {value}")
     if not said:
         return "These candidates answer classes only: there is no probability to draw a curve from."
     tested = "" if len(chosen) == 1 else "; not tested"
