@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 import polars as pl
 
-from skarlo.core.evaluation import environment
+from skarlo.core import environment
 from tally import medians
 
 STUDY = """\

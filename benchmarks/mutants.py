@@ -63,13 +63,9 @@ FAULTS = (
     # Weights, groups, slices.
     Fault("slice against rest, weighted: the rest's variance of a rate left out", "core/compare/rest.py",
           " / a.effective + b.value * (1 - b.value) / b.effective", " / a.effective", CONCLUDED),
-    Fault("slice against rest: the rest's variance left out", "core/compare/rest.py",
-          "variance = mean_variance(psi, s.weight, s.group) + mean_variance(psi_rest, rest.weight, rest.group)\n"
-          '    return tests.normal(value["value"] - other',
-          "variance = mean_variance(psi, s.weight, s.group)\n"
-          '    return tests.normal(value["value"] - other', CONCLUDED),
-    Fault("slice against rest: the rest's variance of an area left out", "core/compare/rest.py",
-          " + ranking.area_variance(rest, u, other)", "", CONCLUDED),
+    Fault("slice against rest: the rest's interval left out", "core/compare/rest.py",
+          "second.value, against(z), limits=limits", "second.value, (second.value, second.value), limits=limits",
+          CONCLUDED),
     Fault("clustered area: no covariance of a group's positives and negatives", "core/metrics/ranking.py",
           " + 2 * factor[2] * total(x * y)", "", CONCLUDED),
     Fault("groups forgotten in a difference", "core/compare/paired.py",
@@ -77,8 +73,9 @@ FAULTS = (
           CONCLUDED),
     Fault("weights forgotten in a loss's difference", "core/compare/paired.py",
           "mean = total(weight * d) / total(weight)", "mean = total(d) / len(d)", CONCLUDED),
-    Fault("ECE's low end not moved by its bias", "core/metrics/calibration.py",
-          "max(0.0, low - 2.0 * shift)", "max(0.0, low)", CONCLUDED),
+    Fault("ECE's interval along the gaps that were seen alone", "core/metrics/calibration.py",
+          "return min(low for low, _ in found), max(high for _, high in found)", "return found[0]",
+          "tests/core/stats/test_mover.py"),
     Fault("a slice of exactly as many rows as asked is too small", "core/compare/slices.py",
           'if weighted < reading.settings.min_slice:', 'if weighted <= reading.settings.min_slice:', CONCLUDED),
     Fault("a slice is compared with all rows, itself among them", "core/compare/slices.py",

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import argparse
+import json
 import subprocess
 import sys
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from unittest import mock
@@ -63,6 +65,32 @@ def unanswered(n: int) -> None:
     print(f"{n:>11,} rows  one row without an answer in each of 4 candidates / none: {one / plain:.2f}")
 
 
+def gated(n: int) -> None:
+    """Gates over 400 slices, against making the slices."""
+    plain, rng = study_of(n), np.random.default_rng(3)
+    said = tuple(core.Candidate(c.name, predicted=np.asarray(c.score >= 0.5, dtype=np.int64)) for c in plain.candidates)  # type: ignore[operator]
+    fields = tuple(core.Field(f, tuple(map(str, range(20))), rng.integers(0, 20, n)) for f in ("ward", "shift"))
+    names = tuple(f.name for f in fields)
+    asked = tuple(core.Gate(metric, at_least=0.1, every=names) for metric in ("recall", "precision", "accuracy"))
+    study = replace(plain, candidates=said, slices=(fields,), gates=asked)
+    slices, gates = [], []
+    for _ in range(3):
+        evaluation = core.Evaluation(study, "none")
+        lines = [core.Part(kind, "all") for kind in ("lines", "classes")]
+        evaluation.results(lines)
+        slices.append(took(lambda: evaluation.part(core.Part("slices", "all"))))  # noqa: B023
+        gates.append(took(lambda: evaluation.part(core.Part("gates"))))  # noqa: B023
+    print(f"{n:>11,} rows  3 gates over 400 slices of 4 candidates, with their slices / making the slices: "
+          f"{1 + min(gates) / min(slices):.2f}")  # fmt: skip
+
+
+def tallies(n: int) -> None:
+    """What is sent to the page for a live cutoff."""
+    ready = core.prepare(study_of(n))
+    sent = max(len(json.dumps(core.live_tally(ready, i, "all"))) for i in range(4))
+    print(f"{n:>11,} rows  live tally of one candidate: {sent / 1000:.0f} kB")
+
+
 def start() -> None:
     """`skarlo --help` against importing NumPy."""
 
@@ -99,6 +127,8 @@ def main() -> None:
     given = options.parse_args()
     start()
     samples()
+    tallies(given.rows)
+    gated(given.rows)
     unanswered(given.rows // 10)
     pairs(given.rows)
 

@@ -13,9 +13,9 @@ from functools import partial
 import numpy as np
 
 import plain
+from skarlo.core import environment
 from skarlo.core.counting import tally
 from skarlo.core.decide import rules
-from skarlo.core.evaluation import environment
 from skarlo.core.metrics import ranking
 
 
@@ -39,7 +39,7 @@ def ours(score: np.ndarray, positive: np.ndarray) -> tuple[float, ...]:
         ("best_f1", {}), ("best_youden", {}), ("least_cost", {"false_positive": 3.0, "false_negative": 40.0}),
         ("recall_at_least", {"value": 0.9}), ("precision_at_least", {"value": 0.3}), ("flag_at_most", {"share": 0.1}),
     ):  # fmt: skip
-        out.append(rules.RULES[name](s, p).value or 0.0)
+        out.append(rules.RULES[name].choose(s, p).value or 0.0)
     return tuple(out)
 
 

@@ -17,9 +17,9 @@ import numpy as np
 import polars as pl
 
 import plain
+from skarlo.core import environment
 from skarlo.core.compare.slices import sliced
 from skarlo.core.counting.answers import Answers
-from skarlo.core.evaluation import environment
 from skarlo.core.metrics import panel
 from skarlo.core.metrics.panel import Reading
 from skarlo.core.study import Field, Settings

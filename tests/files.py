@@ -60,7 +60,7 @@ def write_study(folder: Path, rows: list[dict] | None = None, toml: str = STUDY)
     """A folder with study.toml, the hold-out, and two candidates whose rows stand in another order."""
     folder.mkdir(parents=True, exist_ok=True)
     rows = rows_of() if rows is None else rows
-    write_csv(folder / "holdout.csv", rows, ["id", "actual", "split"])
+    write_csv(folder / "holdout.csv", rows, [k for k in rows[0] if k not in ("p", "said")])
     write_csv(folder / "scores.csv", rows[::-1], ["id", "p"])
     write_csv(folder / "labels.csv", sorted(rows, key=lambda r: r["said"]), ["id", "said"])
     (folder / "study.toml").write_text(toml, encoding="utf-8")

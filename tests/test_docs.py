@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 import skarlo
+from skarlo import core
 from skarlo.core.compare.more_rows import Standing, clearing
 from skarlo.core.counting import tally
 from skarlo.core.counting.answers import Answers
@@ -97,3 +98,19 @@ def test_every_fault_that_was_found_names_a_test_that_exists():
     for path, test in named:
         text = (ROOT / path).read_text(encoding="utf-8")
         assert not test or f"def {test}(" in text, (path, test)
+
+
+def test_every_fault_put_in_by_hand_has_its_place():
+    import mutants
+
+    for fault in mutants.FAULTS:
+        text = (mutants.ROOT / "src" / "skarlo" / fault.file).read_text(encoding="utf-8")
+        assert text.count(fault.old) == 1, fault.what
+        assert (mutants.ROOT / fault.tests.split("::")[0].split()[0]).exists(), fault.what
+
+
+@pytest.mark.parametrize("name", [n for n in core.__all__ if callable(getattr(core, n)) and n[0].islower()])
+def test_every_function_of_the_core_s_face_shows_itself_at_work(name):
+    told = getattr(core, name).__doc__
+    assert "Examples\n    --------" in told, "with an example that is run as a test, or written out"
+    assert told[0] != "\n"

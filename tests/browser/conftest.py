@@ -60,6 +60,8 @@ class Server:
 def server(tmp_path):
     running = Server(tmp_path / "workspace")
     yield running
+    # whoever still answers is waited for: its word that it is done goes to a file number, which the next test may have
+    running.server.task_dispatcher.shutdown()
     running.server.close()
 
 

@@ -20,6 +20,7 @@ from skarlo.web.demo import bring_in
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 SETTLED = "main[aria-busy='false']"
 DRAGS = 100
+WAIT = {"Prefer": "wait=60"}  # however busy the machine is
 
 
 def brought(server, study):
@@ -30,7 +31,8 @@ def brought(server, study):
 
 def kept(page, number):
     """The first candidate's cutoff, as the server keeps it."""
-    told = page.request.get(f"{page.url.split('/studies')[0]}/api/v1/studies/{number}").json()
+    address = f"{page.url.split('/studies')[0]}/api/v1/studies/{number}"
+    told = page.request.get(address, headers=WAIT).json()
     return told["candidates"][0]
 
 
@@ -110,7 +112,7 @@ def test_a_hundred_drags_with_two_evaluations_overlapping(person, server, tmp_pa
         assert look()[0] == at
         assert kept_in_the_end(page, number, at) == at
         expect(page.locator("[data-chip='A']")).to_contain_text(f"≥ {as_set(at)}")
-        results = page.request.get(f"{server.address}/api/v1/studies/{number}/results").json()
+        results = page.request.get(f"{server.address}/api/v1/studies/{number}/results", headers=WAIT).json()
         (found,) = (c for c in results["candidates"] if c["name"] == "Scores")
         assert found["cutoff"] == {"value": at, "rule": "by hand", "chosen_on": "tuning"}
         m = found["splits"]["tuning"]["metrics"]["recall"]

@@ -12,7 +12,7 @@ import pytest
 from playwright.sync_api import expect
 from sqlmodel import select
 
-from files import write_study
+from files import rows_of, write_study
 from skarlo.core import shown
 from skarlo.sample import write_limb_failure
 from skarlo.studies.records import User
@@ -162,7 +162,33 @@ def test_sorting_and_saving_the_roster(person, study):
     assert lines[0].startswith("candidate,split,cutoff,roc_auc,roc_auc_low")
     assert len(lines) == 5
     recalls = {line.split(",")[0]: line.split(",")[15] for line in lines[1:]}
+    saved = [float(recalls[name]) for name in [line.split(",")[0] for line in lines[1:3]]]
+    assert saved == sorted(saved), "in the order that is shown"
     assert sorted(shown(float(recalls[name])) for name in ("Scores", "Labels")) == sorted(f"{x:.3f}" for x in down)
+
+
+def test_going_nearer_to_a_curve_and_back(person, study):
+    ana = person("ana")
+    ana.goto(f"{study}/curves")
+    plot = ana.get_by_role("group", name=re.compile("^ROC"))
+    box = plot.bounding_box()
+    line = plot.locator("path[stroke='var(--color-c1)']").first
+    whole = line.get_attribute("d")
+    ana.mouse.move(box["x"] + box["width"] * 0.2, box["y"] + box["height"] * 0.1)
+    ana.mouse.down()
+    ana.mouse.move(box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.5, steps=4)
+    ana.mouse.up()
+    assert line.get_attribute("d") != whole
+    ana.get_by_role("button", name="the whole").click()
+    assert line.get_attribute("d") == whole
+    plot.focus()
+    ana.keyboard.press("+")
+    near = line.get_attribute("d")
+    ana.keyboard.press("ArrowRight")
+    assert len({whole, near, line.get_attribute("d")}) == 3
+    ana.keyboard.press("0")
+    assert line.get_attribute("d") == whole
+    expect(ana.get_by_role("button", name="the whole")).to_have_count(0)
 
 
 def test_each_number_of_the_roster_stands_in_the_results_file(person, server, tmp_path):
@@ -203,3 +229,45 @@ def test_no_barrier_is_found_by_axe(person, study, scheme):
         found = ana.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa']}).then(r => r.violations)")
         told = [(v["id"], [n["html"][:160] for n in v["nodes"][:3]]) for v in found]
         assert told == [], f"{view} ({scheme}): {json.dumps(told, indent=1)}"
+
+
+def test_a_slice_is_read_in_every_view_and_pinned(person, server, tmp_path):
+    rows = [{**r, "ward": ("North", "South")[i % 3 % 2]} for i, r in enumerate(rows_of(300))]
+    with server.workspace.writing() as records:
+        user = records.exec(select(User).where(User.name == "ana")).one()
+    number = bring_in(server.workspace, write_study(tmp_path / "files", rows), user)
+    page = person("ana")
+    page.goto(f"{server.address}/studies/{number}/intake")
+    for split in ("tuning", "test"):
+        of = [r["actual"] == "yes" for r in rows if r["split"] == split]
+        expect(page.get_by_role("row", name=re.compile(f"^{split}"))).to_contain_text(shown(sum(of) / len(of)))
+    page.goto(f"{server.address}/studies/{number}/matrix")
+    page.locator("main[aria-busy='false']").wait_for()
+    page.evaluate("document.querySelector('[aria-label=\"What is being read\"]').dataset.before = 'there'")
+    page.locator("[data-part='slice']").press("Enter")  # by key alone
+    page.get_by_role("menuitem", name="ward").press("ArrowRight")
+    page.get_by_role("menuitem", name="North").press("Enter")
+    expect(page.locator("[data-slice='ward']")).to_contain_text("North")
+    expect(page.locator("[data-before='there']")).to_be_visible()  # the frame stays while the slice is on its way
+    here = [r for r in rows if r["ward"] == "North" and r["split"] == "test"]
+    found = sum(r["actual"] == "yes" and float(r["p"]) >= 0.5 for r in here)
+    expect(page.locator("[data-matrix='A'] [data-outcome='tp'] button")).to_have_text(str(found))
+    expect(page.locator("[data-part='slice-rows']")).to_have_text(f"{len(here)} rows")
+    with page.expect_download() as download:
+        page.get_by_role("button", name="save CSV").click()
+    lines = Path(download.value.path()).read_text().splitlines()
+    assert lines[0].startswith("candidate,split,slice,cutoff,actual")
+    assert {line.split(",")[2] for line in lines[1:]} == {"ward=North"}
+    page.keyboard.press("j")
+    expect(page.locator("[data-part='sentence'][aria-busy='false']")).to_contain_text("here ward is North")
+    page.keyboard.press("p")
+    page.get_by_label("Caption").fill("In the north")
+    page.get_by_role("button", name="Pin it").click()
+    page.get_by_role("button", name="All rows, whatever ward is").click()
+    expect(page.locator("[data-slice]")).to_have_count(0)
+    page.get_by_role("link", name=re.compile("In the north")).click()
+    expect(page.locator("[data-slice='ward']")).to_contain_text("North")
+    page.goto(f"{server.address}/studies/{number}/matrix?in=ward%3DMoon")
+    expect(page.get_by_role("alert")).to_contain_text("no row has ward “Moon”")
+    page.get_by_role("link", name="Read all rows").click()
+    expect(page.locator("[data-matrix='A']")).to_be_visible()

@@ -145,7 +145,9 @@ def test_of_three_classes_an_edge_needs_a_test_and_a_number_its_own_formula(pers
     cells = page.locator("[data-part='roster'] tbody td[data-standing]")
     expect(cells.first).to_be_visible()
     number = address.rsplit("/", 1)[1]
-    results = page.request.get(f"{server.address}/api/v1/studies/{number}/results").json()
+    results = page.request.get(
+        f"{server.address}/api/v1/studies/{number}/results", headers={"Prefer": "wait=60"}
+    ).json()
     tested = {m for pair in results["pairs"] for m, d in pair["metrics"].items() if d.get("p") is not None}
     edged = set()
     for cell in cells.all():

@@ -234,7 +234,7 @@ def test_a_study_of_six_classes_with_rows_without_an_answer(person, server, tmp_
     expect(ana.locator("[data-part='unfolded']")).to_contain_text("of Large labeller")
     ana.keyboard.press("Escape")
     ana.get_by_role("link", name="Matrix").first.click()
-    results = ana.request.get(f"{server.address}/api/v1/studies/{number}/results").json()
+    results = ana.request.get(f"{server.address}/api/v1/studies/{number}/results", headers={"Prefer": "wait=60"}).json()
     matrix = results["candidates"][0]["splits"]["all"]["matrix"]
     drawn = ana.locator("[data-matrix='A']")
     expect(drawn.locator("[data-cell='0-0']")).to_have_text(str(matrix[0][0]))

@@ -84,7 +84,9 @@ def test_a_handful_of_rows_says_what_cannot_be_said(person, server, tmp_path):
     expect(dash.locator("[title]").first.or_(dash.and_(ana.locator("[title]")))).to_have_attribute(
         "title", "no row is predicted “yes”"
     )
-    results = ana.request.get(f"{server.address}/api/v1/studies/{url.rsplit('/', 1)[1]}/results").json()
+    results = ana.request.get(
+        f"{server.address}/api/v1/studies/{url.rsplit('/', 1)[1]}/results", headers={"Prefer": "wait=60"}
+    ).json()
     assert results["candidates"][0]["splits"]["test"]["metrics"]["precision"]["value"] is None
     findings = ana.get_by_role("region", name="Findings")
     expect(findings).to_contain_text("Scores predicts “no” for all test rows")

@@ -217,7 +217,8 @@ def test_rules_by_trying_every_cutoff(rows, rule, tenth):
     for cutoff in [math.inf, *sorted(set(s), reverse=True)]:
         tp, fp, fn, tn = brute.outcomes(y, [x >= cutoff for x in s])
         tried.append((cutoff, tp, fp, fn, tn))
-    if (positives == 0 and rule in rules.NEEDS_POSITIVES) or (rule == "best_youden" and positives == len(y)):
+    needed = {"positive": positives, "negative": len(y) - positives}
+    if any(needed[name] == 0 for name in rules.RULES[rule].needs):
         assert chosen.value is None
         return
     value = parameters.get("value", parameters.get("share", 0))

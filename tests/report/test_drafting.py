@@ -90,7 +90,7 @@ def many(cells):
     part = {"rows": sum(map(sum, cells)), "no_answer": 0, "matrix": cells, "metrics": {}, "per_class": {}}
     return {
         "holdout": {"positive": None, "classes": ["x", "y", "z"], "report_on": "test", "names": {}},
-        "settings": {"confidence": 0.95},
+        "settings": {"confidence": 0.95, "min_slice": 20},
         "candidates": [{"name": "A", "gives": "probabilities", "splits": {"test": part}, "cutoff": None}],
     }
 

@@ -57,8 +57,20 @@ def test_a_study_gone_for_good_leaves_no_files_but_its_results(workspace, signed
     assert sweep(29) == 0, "it can still be taken back"
     with workspace.writing() as records:
         assert deleting.purge(records, now() + timedelta(days=31)) == (1, [])
+    (joined,) = (workspace.folder / "rows").iterdir()
+    assert joined.read_text() in rows, "what is known of each row goes with the hold-out"
     assert sweep(62) == len(rows)
     assert files(workspace) == workspace.named_by_results()
+    assert list((workspace.folder / "rows").iterdir()) == []
+
+
+def test_of_one_hold_out_the_last_few_joined_tables_are_kept(workspace, sweep):
+    for i in range(6):
+        workspace.keep_rows("a" * 64, f"key{i}", [f"table {i}".encode()])
+    kept = [workspace.rows_file("a" * 64, f"key{i}") for i in range(6)]
+    assert [path is not None for path in kept] == [False] * 3 + [True] * 3
+    assert kept[-1].read_bytes() == b"table 5"
+    assert sweep(2) == 6, "and none once the hold-out is gone"
 
 
 def test_a_file_of_today_waits_for_its_record(workspace, sweep):

@@ -1,4 +1,4 @@
-"""Long work over the HTTP interface: followed step by step, stopped, and told apart from what fails."""
+"""Long work over the HTTP interface: followed step by step, stopped, and known from what fails."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from files import write_study
 from skarlo.studies import catalog, evaluating
 from skarlo.studies import jobs as jobs_module
 from skarlo.studies.jobs import KEPT, MOST, Jobs, Stopped
-from skarlo.web.routes import intake, studies
+from skarlo.web.routes import intake, uploads
 
 
 class Gate:
@@ -216,7 +216,7 @@ def test_a_join_that_takes_long_is_answered_when_asked_again(signed_in, tmp_path
 
 def test_an_upload_that_takes_long_is_found_where_the_job_says(signed_in, tmp_path, hurry, monkeypatch):
     reached, let = threading.Event(), threading.Event()
-    real = studies.read_pieces
+    real = uploads.read_pieces
 
     def slowly(source, columns=None):
         for piece in real(source, columns):
@@ -224,7 +224,7 @@ def test_an_upload_that_takes_long_is_found_where_the_job_says(signed_in, tmp_pa
             assert let.wait(30)
             yield piece
 
-    monkeypatch.setattr(studies, "read_pieces", slowly)
+    monkeypatch.setattr(uploads, "read_pieces", slowly)
     ana, ben = signed_in("ana"), signed_in("ben")
     folder = write_study(tmp_path / "x").parent
     hurry()

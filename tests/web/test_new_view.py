@@ -5,16 +5,19 @@ from __future__ import annotations
 import pytest
 
 from conftest import PASSWORD
+from skarlo.report.blocks import drawing, note
 from skarlo.report.exhibits import EXHIBITS, Exhibit
-from skarlo.web.models import ExhibitIn
+from skarlo.web.routes.dossier import ExhibitIn
 
 THRESHOLDS = Exhibit(
     view="thresholds",
+    reads=("lines",),
     two=lambda results, scope, chosen: f"{len(chosen)} stand here, read on {scope.split} rows.",
     many=lambda results, scope, chosen: "",
-    figures=lambda reading: {
-        "heights": f'<svg role="img" aria-label="{sum(t.rows for t in reading.tallies().values() if t)} scores"/>'
-    },
+    blocks=lambda reading: [
+        drawing("heights", f'<svg aria-label="{sum(t.rows for t in reading.tallies().values() if t)} scores"/>'),
+        note("what stands here is counted"),
+    ],
     refused="only of two classes",
 )
 

@@ -8,7 +8,7 @@ import pytest
 
 from conftest import user_named
 from oddstudies import KINDS, LONG, odd
-from skarlo.core import count
+from skarlo.core import count, shown
 from skarlo.web.demo import bring_in
 
 
@@ -110,3 +110,31 @@ def test_a_long_name_stays_whole(workspace, signed_in, tmp_path):
     assert all(name.startswith(LONG) and len(name) == len(LONG) + 2 for name in names)
     letters = [c["letter"] for c in signed_in("vic")("GET", f"/studies/{number}").json["candidates"]]
     assert letters[25:] == ["Z", "AA", "AB", "AC", "AD"]
+
+
+def test_what_stands_beside_candidates_is_of_the_rows_it_is_said_of(workspace, tmp_path, signed_in):
+    """Each candidate leaves out rows of its own: the share of all rows is one, what is counted among answers is not."""
+    study = odd(tmp_path / "odd", "left_out")
+    number = bring_in(workspace, study.path, user_named(workspace, "ana"))
+    vic = signed_in("vic")
+    test = [r for r in study.rows if r["split"] == "test"]
+    share = sum(r["actual"] == "yes" for r in test) / len(test)
+    results = vic("GET", f"/studies/{number}/results").json
+    (everyone,) = (c for c in results["candidates"] if c["name"] == "base rate")
+    assert everyone["splits"]["test"]["metrics"]["prevalence"]["value"] == share
+
+    def said(view):
+        return vic("GET", f"/studies/{number}/sentence?view={view}&split=test&show=1,2,3").json["sentence"]
+
+    ana = signed_in("ana")
+    draft = ana("GET", f"/studies/{number}/dossier/draft").json["text"]
+    assert f"on the {len(test)} test rows, of which {round(share * len(test))} were “yes”" in draft
+    assert said("curves").endswith(f"where guessing gives {shown(share)}.")
+    (note,) = (f for f in results["findings"] if f["where"].get("baseline") == "always no")
+    for c in study.candidates:
+        n = study.counts(c)
+        positives, negatives = n["tp"] + n["fn"], n["fp"] + n["tn"]
+        told = f"misses {count(n['fn'])} of {count(positives)} that were “yes” and wrongly flags {count(n['fp'])} of "
+        assert f"{c.name} {told}{count(negatives)} that were “no”" in said("matrix")
+        own, without = (n["tp"] + n["tn"]) / (positives + negatives), negatives / (positives + negatives)
+        assert f"{c.name} ({shown(own)} against {shown(without)})" in note["message"]

@@ -50,7 +50,9 @@ def test_a_study_from_uploads(signed_in, files):
     answer = ana("POST", "/studies", wanted(*ids))
     assert answer.status_code == 201, answer.json
     study = answer.json
-    assert study["balance"]["test"]["yes"] == sum(r["actual"] == "yes" and r["split"] == "test" for r in rows_of())
+    assert study["balance"]["test"]["yes"]["rows"] == sum(
+        r["actual"] == "yes" and r["split"] == "test" for r in rows_of()
+    )
     assert study["candidates"][0]["cutoff"] == 0.4
 
 
@@ -84,8 +86,8 @@ def test_results_are_computed_once_and_survive_a_restart(workspace, signed_in, s
     first = ana("GET", f"/studies/{study_id}/results")
     again = ana("GET", f"/studies/{study_id}/results", headers={"If-None-Match": first.headers["ETag"]})
     assert again.status_code == 304
-    (kept,) = (workspace.folder / "results").iterdir()
-    assert workspace.read(kept.read_text()) == first.data
+    kept = [workspace.read(path.read_text()) for path in (workspace.folder / "results").iterdir()]
+    assert kept.count(first.data) == 1
 
 
 def test_a_cutoff_is_kept_with_the_split_it_was_chosen_on(signed_in, study_id):

@@ -37,8 +37,8 @@ class Gate:
 
 @pytest.fixture
 def gate(monkeypatch):
-    made = Gate(core.evaluate)
-    monkeypatch.setattr(evaluating.core, "evaluate", made)
+    made = Gate(core.Evaluation.results)
+    monkeypatch.setattr(core.Evaluation, "results", lambda *args, **how: made(*args, **how))
     yield made
     made.opened.set()
 
@@ -233,10 +233,15 @@ def test_a_newer_request_of_a_page_stops_the_older_one(app, workspace, signed_in
     number = bring_in(workspace, write_study(tmp_path / "own"), user_named(workspace, "ana"))
     ana = signed_in("ana")
     app.config.update(PATIENCE=0.01)
-    page = {"X-Page": "one"}
-    first = ana("GET", f"/studies/{number}/results?cutoffs=1:0.4", headers=page)
-    other = ana("GET", f"/studies/{number}/results?cutoffs=1:0.45", headers={"X-Page": "two"})
-    second = ana("GET", f"/studies/{number}/results?cutoffs=1:0.5001", headers=page)
+
+    def ask(at, page, parts="results?"):
+        return ana("GET", f"/studies/{number}/{parts}&cutoffs=1:{at}", headers={"X-Page": page})
+
+    first, other, second = ask(0.4, "one 1"), ask(0.45, "two 7"), ask(0.5001, "one 3")
+    late = ask(0.47, "one 2")
+    assert (late.status_code, late.json["title"]) == (409, "Conflict"), "asked before the newest, it came after it"
+    beside = ask(0.5, "one 4", "parts?kinds=lines&split=test")
+    assert beside.status_code == 202, "another place of the same page"
     assert [a.status_code for a in (first, other, second)] == [202, 202, 202]
     states = [ana("GET", f"/jobs/{a.json['id']}").json["state"] for a in (first, other, second)]
     gate.opened.set()

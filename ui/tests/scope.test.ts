@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
-import type { Results, Study } from "../src/api/client";
-import { cutoffsQuery, isPending, readAddress, scopeOf, writeAddress } from "../src/app/scope";
+import type { Study } from "../src/api/client";
+import type { Read } from "../src/app/results";
+import { cutoffsQuery, isPending, readAddress, scopeOf, sliceNamed, withinQuery, writeAddress } from "../src/app/scope";
 import { colour, dash } from "../src/parts/marks";
 import { letterOf } from "../src/parts/number";
 
@@ -28,7 +29,7 @@ describe("the address", () => {
     expect(a.cutoffs[3]).toBeUndefined();
   });
   it("keeps letters beyond Z apart", () => {
-    const a = { split: "tuning", show: [28, 1, 2], cutoffs: { 1: 0.1, 28: 1e-7 }, of: "" };
+    const a = { split: "tuning", show: [28, 1, 2], cutoffs: { 1: 0.1, 28: 1e-7 }, of: "", within: {} };
     const written = writeAddress(a, study);
     expect(written.get("show")).toBe("A,B,AB");
     const again = readAddress(written, study);
@@ -45,6 +46,15 @@ describe("the address", () => {
     expect(readAddress(new URLSearchParams("class=moon"), many).of).toBe("x");
     expect(readAddress(new URLSearchParams("class=yes"), study).of).toBe("");
   });
+  it("carries the slice that is read, whatever is written in it", () => {
+    const within = { ward: "North = top, & left", age: "" };
+    const a = { split: "test", show: [1], cutoffs: {}, of: "", within };
+    expect(writeAddress(a, study).getAll("in")).toEqual(["ward=North = top, & left", "age="]);
+    expect(readAddress(new URLSearchParams(writeAddress(a, study).toString()), study).within).toEqual(within);
+    expect(withinQuery(within)).toEqual(["ward=North = top, & left", "age="]);
+    expect(sliceNamed(within)).toBe("ward is North = top, & left and age is absent");
+    expect(readAddress(new URLSearchParams("in=ward"), study).within).toEqual({});
+  });
   it("can show nobody", () => expect(readAddress(new URLSearchParams("show="), study).show).toEqual([]));
   it("ignores what is not there", () => {
     const a = readAddress(new URLSearchParams("split=moon&show=ZZ,A&cut=C:0.4,A:x,B:0.7"), study);
@@ -57,15 +67,16 @@ describe("the address", () => {
 describe("what is pending", () => {
   const part = { metrics: {} };
   const results = {
-    holdout: { classes: ["no", "yes"], positive: "yes", names: { yes: "failed" }, words: {} },
+    holdout: { classes: ["no", "yes"], positive: "yes", names: { yes: "failed" }, words: {}, splits: { test: 29 } },
+    settings: { min_slice: 30 },
     candidates: [
       { name: "Candidate 1", gives: "scores", cutoff: { value: 0.5 }, splits: { test: part } },
       { name: "Candidate 3", gives: "classes", splits: { test: part } },
-      { name: "always no", gives: "baseline", splits: { test: part } },
+      { name: "always no", gives: "baseline", baseline: { kind: "always", label: "no" }, splits: { test: part } },
     ],
-  } as unknown as Results;
-  const at = (cutoff: number) =>
-    scopeOf(study, results, { split: "test", show: [1, 3], cutoffs: { 1: cutoff }, of: "" });
+  } as unknown as Read;
+  const at = (cutoff: number, late = false) =>
+    scopeOf(study, results, { split: "test", show: [1, 3], cutoffs: { 1: cutoff }, of: "", within: {} }, late);
   it("is a candidate whose results are of another cutoff, and none without one", () => {
     expect(at(0.5).all.map((c) => [c.letter, c.pending])).toEqual([
       ["A", false],
@@ -73,6 +84,12 @@ describe("what is pending", () => {
     ]);
     expect(at(0.4).all.map((c) => c.pending)).toEqual([true, false]);
     expect([at(0.5).pending, at(0.4).pending]).toEqual([false, true]);
+    expect(at(0.5, true).pending, "another part of what is shown is on its way").toBe(true);
+  });
+  it("is told by counts alone where a slice has few rows", () => {
+    const of = (within: Record<string, string>) =>
+      scopeOf(study, results, { split: "test", show: [1], cutoffs: {}, of: "", within }, false).few;
+    expect([of({}), of({ ward: "North" })]).toEqual([false, true]);
   });
   it("leaves what reads scores alone as it stands", () => {
     const { all, metric, baselines } = at(0.4);

@@ -4,35 +4,41 @@ from __future__ import annotations
 
 from .changes import Changed, Changes, MetricChange, paired_changes
 from .changes import compare as changes_between
+from .counting.table import row_shares
 from .counting.tally import Tally
 from .decide.gates import COUNTS as GATE_COUNTS
-from .decide.rules import PARAMETERS as RULE_PARAMETERS
-from .evaluation import VERSION, environment, evaluate, holdout_of, with_choices
+from .decide.rules import RULES, Rule
+from .evaluation import Evaluation, evaluate
+from .head import VERSION, ClassBalance, balance_of, environment, holdout_of, with_choices
 from .language import formula
 from .live import LiveTally, live_tally
 from .metrics.definitions import HEADLINE, HEADLINE_MANY, METRICS
 from .metrics.own import MEASURES
 from .metrics.own import UNTESTED as UNTESTED_MEASURES
 from .number import BoolArray, Difference, Finding, FloatArray, IntArray, Metric
+from .parts import KINDS as PART_KINDS
+from .parts import Part, put_together
 from .prepared import Prepared, prepare, told_of
 from .progress import Progress, Steps
 from .results import CandidateResult, ClassResult, GateResult, HoldoutResult, Lead, Results, SplitResult
 from .stats import association
 from .stats.tests import mcnemar_midp
-from .study import Candidate, Cutoff, Field, Gate, OwnMetric, Quoted, Settings, Study
+from .study import BASE_RATE, Candidate, Cutoff, Field, Gate, OwnMetric, Quoted, Settings, Study, only
 from .words.findings import OF_CUTOFFS as CUTOFF_FINDINGS
 from .words.findings import counted_rows, finding
 from .words.unfold import Unfolded, class_names, gate_sentence, outcomes_of, unfold, unfold_path
 from .writing import as_set, count, listed, named, p_shown, several, shown, with_interval
 
 __all__ = [
+    "BASE_RATE",
     "CUTOFF_FINDINGS",
     "GATE_COUNTS",
     "HEADLINE",
     "HEADLINE_MANY",
     "MEASURES",
     "METRICS",
-    "RULE_PARAMETERS",
+    "PART_KINDS",
+    "RULES",
     "UNTESTED_MEASURES",
     "VERSION",
     "BoolArray",
@@ -40,9 +46,11 @@ __all__ = [
     "CandidateResult",
     "Changed",
     "Changes",
+    "ClassBalance",
     "ClassResult",
     "Cutoff",
     "Difference",
+    "Evaluation",
     "Field",
     "Finding",
     "FloatArray",
@@ -55,10 +63,12 @@ __all__ = [
     "Metric",
     "MetricChange",
     "OwnMetric",
+    "Part",
     "Prepared",
     "Progress",
     "Quoted",
     "Results",
+    "Rule",
     "Settings",
     "SplitResult",
     "Steps",
@@ -67,6 +77,7 @@ __all__ = [
     "Unfolded",
     "as_set",
     "association",
+    "balance_of",
     "changes_between",
     "class_names",
     "count",
@@ -81,10 +92,13 @@ __all__ = [
     "live_tally",
     "mcnemar_midp",
     "named",
+    "only",
     "outcomes_of",
     "p_shown",
     "paired_changes",
     "prepare",
+    "put_together",
+    "row_shares",
     "several",
     "shown",
     "told_of",

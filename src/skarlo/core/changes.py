@@ -85,6 +85,14 @@ def compare(before: Results, after: Results, paired: Mapping[str, Mapping[str, D
     Returns
     -------
     All that differs; metrics that are alike to the last bit are not listed.
+
+    Examples
+    --------
+    >>> from skarlo import evaluate
+    >>> was, now = (evaluate(["y", "n", "y"], {"net": p}, positive="y") for p in ([0.9, 0.2, 0.6], [0.9, 0.2, 0.4]))
+    >>> changed = compare(was, now)["candidates"][0]["splits"]["all"]["metrics"]
+    >>> [m["moved_by"] for m in changed if m["metric"] == "recall"]
+    [-0.5]
     """
     was, now = _by_name(before), _by_name(after)
     both = [name for name in now if name in was]
@@ -182,6 +190,16 @@ def paired_changes(before: Study, after: Study) -> dict[str, dict[str, Differenc
     ------
     ValueError
         When the two are not over the same rows of one hold-out.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from .study import Candidate, Cutoff
+    >>> def asked(*score):
+    ...     one = Candidate("net", score=np.array(score), cutoff=Cutoff(0.5))
+    ...     return Study("q", ("n", "y"), np.array([1, 0, 1]), 1, {"all": np.ones(3, dtype=bool)}, "all", None, (one,))
+    >>> paired_changes(asked(0.9, 0.2, 0.6), asked(0.9, 0.2, 0.4))["net"]["recall"]["difference"]
+    -0.5
     """
     same = before.sha256 == after.sha256 and before.classes == after.classes and before.report_on == after.report_on
     if not same or len(before.actual) != len(after.actual):

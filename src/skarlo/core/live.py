@@ -61,7 +61,19 @@ def places(low: float, high: float, probable: bool) -> tuple[int, int, int]:
 
 
 def live_tally(ready: Prepared, i: int, split: str) -> LiveTally | None:
-    """The counts of the i-th candidate on a split; None where it gives no score or has no row there."""
+    """The counts of the i-th candidate on a split; None where it gives no score or has no row there.
+
+    Examples
+    --------
+    >>> from .prepared import prepare
+    >>> from .study import Candidate, Study
+    >>> actual, score = np.array([0, 1, 0, 1]), np.array([0.2, 0.9, 0.7, 0.6])
+    >>> one = Candidate("net", score=score)
+    >>> study = Study("q", ("no", "yes"), actual, 1, {"all": np.ones(4, dtype=bool)}, "all", None, (one,))
+    >>> live = live_tally(prepare(study), 0, "all")
+    >>> live["tp"][650], live["fp"][650]
+    (1, 1)
+    """
     a = ready.on_split(i, split).judged
     if a.scored is None or not len(a.actual):
         return None

@@ -15,7 +15,7 @@ from .counting.answers import Answers, Probable, Scored
 from .decide import rules
 from .number import BoolArray, FloatArray, total
 from .once import Once
-from .results import CutoffResult
+from .results import BaselineResult, CutoffResult
 from .study import BASE_RATE, Candidate, Cutoff, Study
 
 
@@ -51,7 +51,13 @@ class Placed:
 
 
 def told_of(c: Cutoff) -> CutoffResult:
-    """A cutoff that was set, as it stands in the results: with where and how it was chosen."""
+    """A cutoff that was set, as it stands in the results: with where and how it was chosen.
+
+    Examples
+    --------
+    >>> told_of(Cutoff(0.3, "tuning", chosen_by={"rule": "recall_at_least", "value": 0.8}))
+    {'value': 0.3, 'rule': 'recall_at_least', 'chosen_on': 'tuning', 'parameters': {'value': 0.8}}
+    """
     by = dict(c.chosen_by)
     told: CutoffResult = {"value": c.value, "rule": str(by.pop("rule", "fixed")), "chosen_on": c.chosen_on}
     if by:
@@ -119,7 +125,17 @@ class Prepared:
     def baselines(self) -> tuple[str, str]:
         """What needs no model: always the class that is commonest on the reported split, and the base rate."""
         s = self.study
-        return f"always {s.classes[_commonest(s, s.splits[s.report_on])]}", BASE_RATE
+        return f"always {s.classes[_commonest(s, self._reported)]}", BASE_RATE
+
+    def about_baseline(self, name: str) -> BaselineResult:
+        """Which one it is."""
+        if name == BASE_RATE:
+            return {"kind": "base_rate"}
+        return {"kind": "always", "label": self.study.classes[_commonest(self.study, self._reported)]}
+
+    @property
+    def _reported(self) -> BoolArray:
+        return self.study.splits[self.study.report_on]
 
     def baseline(self, name: str, split: str) -> OnSplit:
         """A baseline, whose class and base rate are those of the split it stands in."""
@@ -127,7 +143,17 @@ class Prepared:
 
 
 def prepare(study: Study) -> Prepared:
-    """Make a study ready to be evaluated at any cutoffs; nothing is computed until it is asked for."""
+    """Make a study ready to be evaluated at any cutoffs; nothing is computed until it is asked for.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> actual, score = np.array([0, 1, 0, 1]), np.array([0.2, 0.9, 0.7, 0.6])
+    >>> one = Candidate("net", score=score, cutoff=Cutoff(0.5))
+    >>> study = Study("q", ("no", "yes"), actual, 1, {"all": np.ones(4, dtype=bool)}, "all", None, (one,))
+    >>> prepare(study).on_split(0, "all").at(0.65).judged.table.cells.tolist()
+    [[1, 1], [1, 1]]
+    """
     return Prepared(study)
 
 

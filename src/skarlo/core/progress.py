@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 Progress = Callable[[int, int, str], None]
 
@@ -28,9 +29,11 @@ class Steps:
     tell: Progress | None = None
     of: int = 1
     done: int = 0
+    _lock: threading.Lock = field(default_factory=threading.Lock, repr=False, compare=False)
 
     def next(self, what: str) -> None:
-        """Say that the next step begins."""
-        if self.tell is not None:
-            self.tell(self.done, max(self.of, self.done + 1), what)
-        self.done += 1
+        """Say that the next step begins; of steps beside each other each in its turn."""
+        with self._lock:
+            if self.tell is not None:
+                self.tell(self.done, max(self.of, self.done + 1), what)
+            self.done += 1

@@ -116,6 +116,7 @@ class ClassResult(TypedDict, total=False):
 
     actual_rows: int
     predicted_rows: int | None
+    prevalence: Metric
     precision: Metric
     recall: Metric
     f1: Metric
@@ -147,13 +148,16 @@ class SplitResult(TypedDict):
     """One candidate on one split.
 
     `matrix`: rows actual, columns predicted, in class order; with rows without an answer counted wrong one more column,
-    last. Null where no cutoff could be set. `outcomes` are given for two classes, where there is a matrix.
+    last. Null where no cutoff could be set. Where there is one, `shares` are each cell's of its actual class, and
+    `errors` the rows off the diagonal. `outcomes` are given for two classes, where there is a matrix.
     """
 
     rows: int
     actual: dict[str, int]
     no_answer: int
     matrix: list[list[float]] | None
+    shares: NotRequired[list[list[float | None]]]
+    errors: NotRequired[float]
     outcomes: NotRequired[Outcomes]
     metrics: dict[str, Metric]
     per_class: NotRequired[dict[str, ClassResult]]
@@ -167,9 +171,19 @@ class SplitResult(TypedDict):
     slices: NotRequired[list[SliceResult]]
 
 
+class BaselineResult(TypedDict):
+    """What needs no model: "always" one class, or the "base_rate" for every row."""
+
+    kind: Literal["always", "base_rate"]
+    label: NotRequired[str]
+
+
 class CandidateResult(TypedDict):
+    """`baseline` says which one it is, where `gives` is "baseline"."""
+
     name: str
     gives: Gives
+    baseline: NotRequired[BaselineResult]
     sha256: str | None
     version: str | None
     made_with: dict[str, Any]

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
+
+import numpy as np
 
 from .counting.table import Sampling
 from .language.formula import Formula
@@ -146,6 +148,7 @@ class Study:
     slices : lists of fields to slice by, one or more at a time
     numbers : numeric fields that own metrics may sum, each float64, shape (n,)
     expected_base_rate : shares of positives where it will run
+    picked : whether the rows are a slice that was picked out: under min_slice of them only counts are told
     names, words : names to show for classes, and words for tp, fn, fp, tn
     """
 
@@ -171,3 +174,44 @@ class Study:
     split_rows: Mapping[str, int] = field(default_factory=dict)
     findings: tuple[Finding, ...] = ()
     quoted: tuple[Quoted, ...] = ()
+    picked: bool = False
+
+    @property
+    def field_lists(self) -> list[tuple[str, ...]]:
+        """The lists of fields to slice by, by name."""
+        return [tuple(f.name for f in fields) for fields in self.slices]
+
+
+def only(study: Study, rows: BoolArray) -> Study:
+    """The same question on some of the rows. What is set or said of all rows does not go along: gates, quoted results,
+    findings. Where fewer than min_slice rows are left of a split, only counts are told of it, as of any slice.
+
+    rows : bool, shape (n,)
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> actual, score = np.array([0, 1, 0, 1]), np.array([0.2, 0.9, 0.7, 0.6])
+    >>> one = Candidate("net", score=score, cutoff=Cutoff(0.5))
+    >>> study = Study("q", ("no", "yes"), actual, 1, {"all": np.ones(4, dtype=bool)}, "all", None, (one,))
+    >>> only(study, actual == 1).candidates[0].score.tolist()
+    [0.9, 0.6]
+    """
+    candidates = tuple(
+        replace(
+            c, score=None if c.score is None else c.score[rows],
+            probabilities=None if c.probabilities is None else c.probabilities[rows],
+            predicted=None if c.predicted is None else c.predicted[rows],
+        )
+        for c in study.candidates
+    )  # fmt: skip
+    splits = {name: of[rows] for name, of in study.splits.items()}
+    return replace(
+        study, actual=study.actual[rows], splits=splits, candidates=candidates,
+        weight=None if study.weight is None else study.weight[rows],
+        group=None if study.group is None else study.group[rows],
+        slices=tuple(tuple(replace(f, codes=f.codes[rows]) for f in fields) for fields in study.slices),
+        numbers={name: x[rows] for name, x in study.numbers.items()},
+        split_rows={name: int(np.count_nonzero(of)) for name, of in splits.items()}, gates=(), quoted=(), findings=(),
+        picked=True,
+    )  # fmt: skip

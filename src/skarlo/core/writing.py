@@ -78,12 +78,24 @@ MOST_NAMED = 3
 
 
 def listed(items: Sequence[str]) -> str:
-    """ "A, B and C"."""
+    """ "A, B and C".
+
+    Examples
+    --------
+    >>> listed(["A", "B", "C"])
+    'A, B and C'
+    """
     return items[0] if len(items) == 1 else f"{', '.join(items[:-1])} and {items[-1]}"
 
 
 def named(items: Sequence[str]) -> str:
-    """The same with no more than three named, or four: "A, B, C and 9 others"."""
+    """The same with no more than three named, or four: "A, B, C and 9 others".
+
+    Examples
+    --------
+    >>> named(list("ABCD")), named(list("ABCDE"))
+    ('A, B, C and D', 'A, B, C and 2 others')
+    """
     if len(items) <= MOST_NAMED + 1:
         return listed(items)
     return f"{', '.join(items[:MOST_NAMED])} and {len(items) - MOST_NAMED} others"

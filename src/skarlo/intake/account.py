@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -36,10 +37,14 @@ class Account(TypedDict):
 
 @dataclass(frozen=True)
 class Read:
-    """A study's files, read: the arrays to evaluate, and the look at them."""
+    """A study's files, read: the arrays to evaluate, the look at them, and all rows as one table.
+
+    joined : makes that table (`skarlo.intake.joined`) of what was read; None where it was let go of
+    """
 
     study: Study
     account: Account
+    joined: Callable[[], pl.DataFrame] | None = None
 
 
 @dataclass(frozen=True)

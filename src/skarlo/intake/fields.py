@@ -20,12 +20,14 @@ MOST_BARS, MOST_VALUES = 20, 12
 
 
 class Bar(TypedDict):
-    """One bar of a field's small figure: a value or a stretch of numbers, with its rows by class."""
+    """One bar of a field's small figure: a value, so many `others` together, or a stretch of numbers, with its rows by
+    class."""
 
     label: str
     rows: list[int]
     low: NotRequired[float]
     high: NotRequired[float]
+    others: NotRequired[int]
 
 
 class FieldSummary(TypedDict):
@@ -147,7 +149,8 @@ def _value_bars(table: IntArray, values: list[str]) -> list[Bar]:
     order = sorted(range(len(values)), key=lambda i: (-int(table[i].sum()), i))
     bars: list[Bar] = [{"label": values[i], "rows": table[i].tolist()} for i in order[:MOST_VALUES]]
     if rest := order[MOST_VALUES:]:
-        bars.append({"label": f"{len(rest)} others", "rows": table[rest].sum(axis=0).tolist()})
+        others = table[rest].sum(axis=0).tolist()
+        bars.append({"label": f"{len(rest)} others", "rows": others, "others": len(rest)})
     return bars
 
 

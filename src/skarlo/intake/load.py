@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -12,12 +13,13 @@ from skarlo import core
 from skarlo.core import BoolArray, Field, FloatArray, IntArray, Progress, Steps, several
 
 from . import oddities
-from .account import Answered, Read
+from .account import Account, Answered, Read
 from .answers import read_candidate
 from .asks import gates_of, own_metrics, quoted_of
 from .columns import Files, Loading, at, codes_of, in_order, measured, one_of, read_ids
 from .fields import summaries
 from .holdout import Holdout, read_holdout
+from .joined import joined
 from .labels import alike_in, merged, near_labels
 from .problems import InputError, Problem
 from .read import as_text
@@ -171,7 +173,8 @@ def _joined(spec: StudySpec, holdout: Holdout, files: Files, leave: frozenset[st
         findings=tuple(doing.findings),
         quoted=quoted,
     )
-    return Read(study, {"fields": shown, "joins": [] if r.ids is None else [a.joined(r.ids) for a in answered]})
+    account: Account = {"fields": shown, "joins": [] if r.ids is None else [a.joined(r.ids) for a in answered]}
+    return Read(study, account, partial(joined, table, r.actual, r.splits, answered, kept))
 
 
 def _merged(h: HoldoutSpec, labels: pl.Series, file: str, doing: Loading) -> pl.Series:

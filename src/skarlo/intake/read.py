@@ -10,12 +10,12 @@ import io
 import tempfile
 import zlib
 from collections import Counter
-from collections.abc import Collection, Iterator
+from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import IO, cast
+from typing import IO, Literal, cast
 
 import numpy as np
 import polars as pl
@@ -43,21 +43,48 @@ MOST_UNPACKED = 16 << 30  # bytes; a packed file that says more is not a table a
 HEAD = 1 << 16  # bytes looked at to tell what a file is
 PIECE = 250_000  # rows read at once where a file is not wanted whole
 ROWS_TRIED = 200  # rows looked at to tell which columns may hold numbers
-GZIP, PARQUET, ARROW = b"\x1f\x8b", b"PAR1", b"ARROW1"
+GZIP = b"\x1f\x8b"
 SEPARATORS = (",", "\t", ";", "|")
 _UTF16 = (b"\xff\xfe", b"\xfe\xff")
 NAMED_AS_TEXT = (".csv", ".tsv", ".txt")
-FORMATS = "CSV or TSV text, JSON Lines, Parquet or Arrow; text also as .gz"
+
+
+@dataclass(frozen=True)
+class Binary:
+    """A table format that is told by its first bytes.
+
+    name : for people; begins : the bytes; scan : a file of it, to be read whole or piece by piece
+    """
+
+    name: str
+    begins: bytes
+    scan: Callable[[Path], pl.LazyFrame]
+
+
+BINARY = [
+    Binary("Parquet", b"PAR1", lambda path: pl.scan_parquet(path, glob=False)),
+    Binary("Arrow", b"ARROW1", lambda path: pl.read_ipc(path.read_bytes()).lazy()),
+]
+
+
+def _binary(head: bytes) -> Binary | None:
+    return next((b for b in BINARY if head.startswith(b.begins)), None)
+
+
+def formats() -> str:
+    """What can be read, for people."""
+    return f"CSV or TSV text, JSON Lines, {' or '.join(b.name for b in BINARY)}; text also as .gz"
 
 
 @dataclass(frozen=True)
 class Format:
-    """What a file's content is: "delimited" (with its separator), "jsonl", "parquet" or "arrow"."""
+    """What a file's content is: "delimited" text (with its separator), "jsonl", or "binary", of which kind."""
 
-    kind: str
+    kind: Literal["delimited", "jsonl", "binary"]
     compressed: bool = False
     separator: str = ","
     encoding: str = "utf-8-sig"
+    binary: Binary | None = None
 
 
 def _open(source: Source, compressed: bool) -> IO[bytes]:
@@ -75,22 +102,23 @@ def format_of(source: Source) -> Format:
     if compressed:
         with _open(source, True) as raw:
             head = raw.read(HEAD)
-    if head.startswith((PARQUET, ARROW)):
+    binary = _binary(head)
+    if binary is not None:
         if compressed:
             raise refuse("is a compressed table of a format that compresses itself", file=source.name,
                          expected="the file without .gz")  # fmt: skip
-        return Format("parquet" if head.startswith(PARQUET) else "arrow")
+        return Format("binary", binary=binary)
     encoding = "utf-16" if head.startswith(_UTF16) else "utf-8-sig"
     # the last character may be cut in two
     text = head.decode(encoding, errors="ignore" if len(head) == HEAD else "strict")
     if "\x00" in text:
-        raise refuse("is of no known format", file=source.name, expected=FORMATS)
+        raise refuse("is of no known format", file=source.name, expected=formats())
     if text.lstrip().startswith("{"):
         return Format("jsonl", compressed, encoding=encoding)
     name = source.name.lower().removesuffix(".gz")
     separator = _separator(text, "\t" if name.endswith(".tsv") else ",")
     if separator not in text and not name.endswith(NAMED_AS_TEXT):
-        raise refuse("is of no known format", file=source.name, expected=FORMATS)  # one column of anything
+        raise refuse("is of no known format", file=source.name, expected=formats())  # one column of anything
     return Format("delimited", compressed, separator, encoding)
 
 
@@ -136,10 +164,8 @@ def _called(found: list[str], header: list[str]) -> dict[str, str]:
 @contextmanager
 def _scanned(source: Source, f: Format) -> Iterator[pl.LazyFrame]:
     """A file as it lies, to be read whole or piece by piece. Delimited text stays text."""
-    if f.kind == "parquet":
-        yield pl.scan_parquet(source.path, glob=False)
-    elif f.kind == "arrow":
-        yield pl.read_ipc(source.path.read_bytes()).lazy()
+    if f.binary is not None:
+        yield f.binary.scan(source.path)
     elif f.kind == "jsonl":
         with _as_utf8(source, f) as path:
             yield pl.scan_ndjson(path, infer_schema_length=None)
@@ -208,7 +234,7 @@ def _faults_named(source: Source) -> Iterator[None]:
     except FileNotFoundError as e:
         raise refuse("does not exist", file=source.name) from e
     except UnicodeDecodeError as e:
-        raise refuse("is not UTF-8 text", file=source.name, expected=FORMATS) from e
+        raise refuse("is not UTF-8 text", file=source.name, expected=formats()) from e
     except (OSError, EOFError, zlib.error, pl.exceptions.PolarsError, pl.exceptions.PanicException, csv.Error) as e:
         wide = _too_wide(source)
         if wide is not None:
@@ -264,7 +290,7 @@ def pieces_about(source: Source) -> int:
     with _open(source, False) as raw:
         head = raw.read(HEAD)
     lines = head.count(b"\n")
-    if lines < 2 or head.startswith((GZIP, PARQUET, ARROW)):
+    if lines < 2 or head.startswith(GZIP) or _binary(head) is not None:
         return 1
     return 1 + int(source.path.stat().st_size * lines / len(head)) // PIECE
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Annotated, Any, Literal
 
 from pydantic import (
+    AfterValidator,
     BaseModel,
     BeforeValidator,
     ConfigDict,
@@ -21,7 +22,7 @@ from pydantic import (
     model_validator,
 )
 
-from skarlo.core import MEASURES, RULE_PARAMETERS
+from skarlo.core import MEASURES, RULES
 
 from .problems import InputError, Problem, refuse
 
@@ -34,7 +35,11 @@ def _as_text(value: Any) -> Any:
     return str(value).lower() if isinstance(value, bool) else str(value) if isinstance(value, int) else value
 
 
-Label = Annotated[str, BeforeValidator(_as_text), WithJsonSchema({"type": ["string", "integer", "boolean"]})]
+Label = Annotated[
+    str,
+    BeforeValidator(_as_text),
+    WithJsonSchema({"anyOf": [{"type": "string"}, {"type": "integer"}, {"type": "boolean"}]}),
+]
 
 
 class _Part(BaseModel):
@@ -124,27 +129,42 @@ class SettingsSpec(_Part):
     min_denominator: int = Field(default=10, ge=1)
 
 
-class RuleSpec(_Part):
-    """A cutoff chosen by a rule on the tuning split."""
+def _known_rule(name: str) -> str:
+    if name not in RULES:
+        raise ValueError(f"there is no rule {name}; there are {', '.join(RULES)}")
+    return name
 
-    rule: Literal["best_f1", "best_youden", "least_cost", "recall_at_least", "precision_at_least", "flag_at_most"]
+
+def _names_of_rules(schema: dict[str, Any]) -> None:
+    schema["enum"] = list(RULES)
+
+
+RuleName = Annotated[str, AfterValidator(_known_rule), Field(json_schema_extra=_names_of_rules)]
+
+
+class _Parameters(_Part):
+    """What rules take."""
+
     false_positive: float | None = Field(default=None, ge=0, allow_inf_nan=False)
     false_negative: float | None = Field(default=None, ge=0, allow_inf_nan=False)
     value: float | None = Field(default=None, ge=0, le=1)
     share: float | None = Field(default=None, ge=0, le=1)
     rows: int | None = Field(default=None, ge=0)
 
+
+class RuleSpec(_Parameters):
+    """A cutoff chosen by a rule on the tuning split."""
+
+    rule: RuleName
+
     @model_validator(mode="after")
     def _fits(self) -> RuleSpec:
-        given = {
-            k for k in ("false_positive", "false_negative", "value", "share", "rows") if getattr(self, k) is not None
-        }
-        wanted = set(RULE_PARAMETERS[self.rule])
-        if self.rule == "flag_at_most":
-            if len(given) != 1 or not given <= wanted:
-                raise ValueError("flag_at_most takes exactly one of share and rows")
-        elif given != wanted:
-            raise ValueError(f"{self.rule} takes " + (" and ".join(RULE_PARAMETERS[self.rule]) or "no parameter"))
+        rule, given = RULES[self.rule], set(self.parameters())
+        if rule.one_of:
+            if len(given) != 1 or not given <= set(rule.takes):
+                raise ValueError(f"{self.rule} takes exactly one of {' and '.join(rule.takes)}")
+        elif given != set(rule.takes):
+            raise ValueError(f"{self.rule} takes " + (" and ".join(rule.takes) or "no parameter"))
         return self
 
     def parameters(self) -> dict[str, float]:
@@ -234,16 +254,10 @@ class GateSpec(_Part):
         return self
 
 
-class ChosenSpec(_Part):
+class ChosenSpec(_Parameters):
     """How a cutoff that is given as a number came about: by hand, or by a rule with its parameters."""
 
-    rule: Literal["by hand", "best_f1", "best_youden", "least_cost", "recall_at_least", "precision_at_least",
-                  "flag_at_most"]  # fmt: skip
-    false_positive: float | None = Field(default=None, ge=0, allow_inf_nan=False)
-    false_negative: float | None = Field(default=None, ge=0, allow_inf_nan=False)
-    value: float | None = Field(default=None, ge=0, le=1)
-    share: float | None = Field(default=None, ge=0, le=1)
-    rows: int | None = Field(default=None, ge=0)
+    rule: Literal["by hand"] | RuleName
 
     def told(self) -> dict[str, Any]:
         """The rule and its numbers."""

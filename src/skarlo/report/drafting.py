@@ -25,12 +25,18 @@ MOST_NAMED = 3  # candidates that a sentence names one by one
 
 
 def rows_named(results: Results, scope: Scope) -> str:
-    """ "the 4,000 test rows"."""
-    rows = next(iter(results["candidates"]))["splits"][scope.split]["rows"]
-    return f"the {counted_rows(rows, scope.split)}"
+    """ "the 4,000 test rows": all of them, whoever answers them."""
+    where = f" where {scope.where}" if scope.within else ""
+    return f"the {counted_rows(baselines(results, scope)[0].part['rows'], scope.split)}{where}"
 
 
-def counted_rows(n: int, split: str) -> str:
+def read_on(results: Results, scope: Scope) -> list[str]:
+    """What an exhibit says of the rows it shows; of rows that were picked out, that nothing allows for the picking."""
+    picked = ["these rows were picked out: no test here is corrected for how many slices were looked at"]
+    return [rows_named(results, scope), *(picked if scope.within else [])]
+
+
+def counted_rows(n: float, split: str) -> str:
     """ "4,000 test rows"."""
     return several(n, "row" if split == "all" else f"{split} row")
 
@@ -48,6 +54,9 @@ def title_of(metric: str) -> str:
     return title if fixed else (
         title[0].lower() + title[1:]
     )  # fmt: skip
+
+
+LEADS = ("lines", "best", "pairs", "against_baseline")  # what it takes to say who leads
 
 
 def lead(results: Results, scope: Scope, metric: str) -> str:
@@ -91,7 +100,10 @@ def _beaten(results: Results, scope: Scope, metric: str, first: Shown) -> str:
         p = d.get("p_adjusted")
         better = p is not None and p <= 1 - results["settings"]["confidence"] and sign * d["difference"] > 0
         if not better:
-            return f", which is not shown to be better than {of_baseline(b.name)} ({shown(own['value'])})"
+            value = own["value"]
+            if first.part["no_answer"]:  # what the baseline has on the rows that the first answers
+                value = (first.part["metrics"][metric]["value"] or 0.0) - d["difference"]
+            return f", which is not shown to be better than {of_baseline(b.name)} ({shown(value)})"
     return ""
 
 

@@ -8,14 +8,15 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 from sqlmodel import Session, col, select
 
 from skarlo import core
-from skarlo.core import CUTOFF_FINDINGS, Finding, as_set, listed, told_of
+from skarlo.core import as_set, listed, told_of
 from skarlo.studies import words
 from skarlo.studies.catalog import candidates_of, study_of
 from skarlo.studies.evaluating import Asked, Evaluator
@@ -23,10 +24,8 @@ from skarlo.studies.records import CandidateRecord, DossierRecord, ExhibitRecord
 from skarlo.studies.refusals import Missing
 
 from . import drafting
-from .exhibits import EXHIBITS, Reading, sentence
-from .scope import Scope, candidates, letter
-
-FORMAT = "skarlo.revision/2"
+from .content import Decided, Exhibited, content
+from .scope import Scope, letter
 
 
 def exhibits_of(session: Session, study_id: int) -> list[ExhibitRecord]:
@@ -98,7 +97,13 @@ def gather(evaluator: Evaluator, session: Session, study_id: int) -> Draft:
     pinned = []
     for record in exhibits_of(session, study_id):
         scope = Scope.kept(record.scope).among(records)
-        pinned.append(Pinned(record, scope, evaluator.asked(session, study_id, scope.cutoffs, scope.split)))
+        pinned.append(
+            Pinned(
+                record,
+                scope,
+                evaluator.asked(session, study_id, scope.cutoffs, scope.split, tuple(scope.within.items())),
+            )
+        )
     decision = None
     chosen = next((c for c in records if c.name == dossier.decision_candidate), None)
     if chosen is not None:
@@ -109,96 +114,65 @@ def gather(evaluator: Evaluator, session: Session, study_id: int) -> Draft:
                  words.words_of(session, study_id))  # fmt: skip
 
 
-class _Results:
-    """The results that a content shows, each once."""
+class _Measured:
+    """Results by what is asked for, each computed and held once."""
 
     def __init__(self, evaluator: Evaluator) -> None:
         self.evaluator = evaluator
-        self.found: list[core.Results] = []
-        self._at: dict[Any, int] = {}
+        self._found: dict[Any, core.Results] = {}
 
-    def at(self, asked: Asked) -> int:
-        """The place of the results that are asked for, computed if they are not there."""
+    def at(self, asked: Asked) -> core.Results:
+        """The results that are asked for."""
         key = (asked.key, tuple(c and (c.value, c.chosen_on, str(dict(c.chosen_by))) for c in asked.cutoffs))
-        if key not in self._at:
-            self.found.append(self.evaluator.measured(asked))
-            self._at[key] = len(self.found) - 1
-        return self._at[key]
+        if key not in self._found:
+            self._found[key] = self.evaluator.measured(asked)
+        return self._found[key]
 
 
 def build(evaluator: Evaluator, draft: Draft) -> dict[str, Any]:
-    """The content of a dossier: a function of the inputs, the exhibits and the text."""
-    results = _Results(evaluator)
-    exhibits = []
-    for number, e in enumerate(draft.exhibits, 1):
-        i = results.at(e.asked)
-        found = results.found[i]
-        exhibits.append({
-            "number": number, "view": e.record.view, "scope": e.scope.as_dict(), "caption": e.record.caption,
-            "sentence": sentence(e.record.view, found, e.scope), "results": i,
-            "figures": _figures(evaluator, e, found),
-        })  # fmt: skip
-    kept = evaluator.measured(draft.kept)
-    decision = None if draft.decision is None else _decision(draft, draft.decision, results)
-    return {
-        "format": FORMAT,
-        "skarlo": core.VERSION,
-        "study": {"id": draft.study.id, "title": draft.study.title},
-        "heading": draft.dossier.heading or draft.study.title,
-        "summary": draft.dossier.summary,
-        "decision": decision,
-        "inputs": [
-            {"role": "hold-out", "file": draft.study.holdout_name, "sha256": draft.study.holdout_sha256,
-             "columns": draft.study.mapping},
-            *(
-                {"role": f"candidate {letter(c.position)}", "name": c.name, "file": c.file_name, "sha256": c.sha256,
-                 "columns": c.columns}
-                for c in draft.candidates
-            ),
+    """The content of a dossier: its results are computed, then see `content`."""
+    measured = _Measured(evaluator)
+    return content(
+        study={"id": draft.study.id, "title": draft.study.title},
+        heading=draft.dossier.heading,
+        summary=draft.dossier.summary,
+        decision=None if draft.decision is None else _decided(draft, draft.decision, measured),
+        inputs=_inputs(draft),
+        exhibits=[
+            Exhibited(
+                view=e.record.view, caption=e.record.caption, scope=e.scope, results=measured.at(e.asked),
+                tallies=partial(_tallies, evaluator, e),
+            )
+            for e in draft.exhibits
         ],
-        "exhibits": exhibits,
-        "holdout": kept["holdout"],
-        "settings": kept["settings"],
-        "findings": words.answered(_findings(draft, kept, results), draft.words),
-        "results": results.found,
-    }  # fmt: skip
+        kept=measured.at(draft.kept),
+        said=draft.words,
+    )  # fmt: skip
 
 
-def _findings(draft: Draft, kept: core.Results, results: _Results) -> list[Finding]:
-    """What was noticed in the results that are shown; of cutoffs only those that stand in an exhibit or the decision,
-    each with its number."""
-    out = [f for found in results.found or [kept] for f in found["findings"] if f["code"] not in CUTOFF_FINDINGS]
-    own = {c.position: c.name for c in draft.candidates}
-    for e in draft.exhibits:
-        out += _of_cutoffs(results.found[results.at(e.asked)], [own[p] for p in e.scope.show if p in own])
-    if draft.decision is not None:
-        out += _of_cutoffs(results.found[results.at(draft.decision.asked)], [draft.decision.candidate.name])
-    return [f for i, f in enumerate(out) if f not in out[:i]]
+def _inputs(draft: Draft) -> list[dict[str, Any]]:
+    study = draft.study
+    return [
+        {"role": "hold-out", "file": study.holdout_name, "sha256": study.holdout_sha256, "columns": study.mapping},
+        *(
+            {"role": f"candidate {letter(c.position)}", "name": c.name, "file": c.file_name, "sha256": c.sha256,
+             "columns": c.columns}
+            for c in draft.candidates
+        ),
+    ]  # fmt: skip
 
 
-def _of_cutoffs(results: core.Results, names: Sequence[str]) -> list[Finding]:
-    cutoffs = {c["name"]: c["cutoff"] for c in results["candidates"]}
-    out: list[Finding] = []
-    for f in results["findings"]:
-        name = f["where"].get("candidate")
-        if f["code"] in CUTOFF_FINDINGS and name in names:
-            cutoff = cutoffs[str(name)]
-            value = None if cutoff is None else cutoff["value"]
-            said = f["message"] if value is None else f["message"].replace(
-                f"the cutoff of {name} was", f"the cutoff of {name}, ≥ {as_set(value)}, was"
-            )  # fmt: skip
-            out.append({**f, "message": said, "where": {**f["where"], "cutoff": value}})
-    return out
+def _decided(draft: Draft, d: Decision, measured: _Measured) -> Decided:
+    return Decided(
+        candidate=d.candidate.name, position=d.candidate.position,
+        positions=Scope("", ()).among(draft.candidates).positions, cutoff=d.cutoff, note=d.note,
+        sha256=d.candidate.sha256, differs=differing(draft), results=measured.at(d.asked),
+    )  # fmt: skip
 
 
-def _decision(draft: Draft, d: Decision, results: _Results) -> dict[str, Any]:
-    scope = Scope("", ()).among(draft.candidates)
-    return {
-        "candidate": d.candidate.name, "letter": letter(d.candidate.position), "position": d.candidate.position,
-        **({"positions": list(scope.positions)} if scope.positions else {}),
-        "cutoff": d.cutoff, "note": d.note, "sha256": d.candidate.sha256,
-        "differs": differing(draft), "results": results.at(d.asked),
-    }  # fmt: skip
+def _tallies(evaluator: Evaluator, e: Pinned) -> dict[str, core.Tally | None]:
+    ready = evaluator.prepared(e.asked)
+    return {c.name: ready.on_split(i, e.scope.split).judged.tally for i, c in enumerate(ready.study.candidates)}
 
 
 def decision_chosen(draft: Draft) -> str:
@@ -225,13 +199,3 @@ def differing(draft: Draft) -> list[str]:
         f"{d.candidate.name} at ≥ {as_set(value)}, and the decision is for ≥ {as_set(d.cutoff)}"
         for value, numbers in elsewhere.items()
     ]
-
-
-def _figures(evaluator: Evaluator, e: Pinned, results: core.Results) -> dict[str, str]:
-    def tallies() -> dict[str, core.Tally | None]:
-        ready = evaluator.prepared(e.asked)
-        return {c.name: ready.on_split(i, e.scope.split).judged.tally for i, c in enumerate(ready.study.candidates)}
-
-    chosen = candidates(results, e.scope)
-    reading = Reading(results=results, scope=e.scope, chosen=chosen, tallies=tallies)
-    return EXHIBITS[e.record.view].figures(reading)

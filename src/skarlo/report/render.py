@@ -22,8 +22,8 @@ from skarlo.core import (
 )
 
 from . import drafting
-from .exhibits import EXHIBITS
-from .exhibits.roster import whisker
+from .blocks import Whisker
+from .content import as_today
 from .markdown import to_html
 from .scope import COLOURS, Scope, candidates
 
@@ -80,9 +80,9 @@ def to_page(content: dict[str, Any], state: dict[str, Any]) -> str:
     content : what `package.build` gathered
     state : stamp ("draft", "waiting", "signed", "returned"), number, sha256, author, submitted, verdict
     """
-    exhibits = [_exhibit(e, content["results"][e["results"]]) for e in content["exhibits"]]
+    content = as_today(content)
     return templates().get_template("report.html.j2").render(
-        c=content, state=state, exhibits=exhibits, css=Markup(style_sheet()), policy=content_policy(),
+        c=content, state=state, exhibits=content["exhibits"], css=Markup(style_sheet()), policy=content_policy(),
         decision=_decision(content), gates=_gates(content),
         every_page=[f["message"] for f in content["findings"] if f["code"] in EVERY_PAGE],
         warnings=[f for f in content["findings"] if f["level"] != "note" and f["code"] not in EVERY_PAGE],
@@ -116,13 +116,15 @@ def _gates(content: dict[str, Any]) -> list[dict[str, Any]]:
     return sorted(found, key=lambda g: (order.index(g["status"]), g["level"] != "must"))
 
 
-def _exhibit(exhibit: dict[str, Any], results: Any) -> dict[str, Any]:
-    scope, entry = Scope.kept(exhibit["scope"]), EXHIBITS[exhibit["view"]]
-    chosen = candidates(results, scope)
-    return exhibit | {
-        "template": f"exhibits/{entry.template}",
-        "chosen": chosen,
-        "rows": drafting.rows_named(results, scope),
-        "figures": {name: Markup(svg) for name, svg in exhibit["figures"].items()},
-        **entry.drawn(results, scope, chosen),
-    }
+def whisker(w: Whisker) -> Markup:
+    """Dot and whisker of a value on its column's scale."""
+
+    def x(v: float) -> str:
+        return f"{80 * (v - w['scale'][0]) / (w['scale'][1] - w['scale'][0]):.2f}"
+
+    svg = (
+        '<svg viewBox="0 0 80 8" width="72" height="7" aria-hidden="true"><line x1="0" x2="80" y1="4" y2="4" '
+        f'stroke="#ebe6dc"/><line x1="{x(w["low"])}" x2="{x(w["high"])}" y1="4" y2="4" stroke="{w["colour"]}" '
+        f'stroke-width="1.6"/><circle cx="{x(w["value"])}" cy="4" r="3" fill="{w["colour"]}"/></svg>'
+    )
+    return Markup(svg)

@@ -18,6 +18,7 @@ from skarlo.studies.refusals import Conflict, Damaged, Forbidden, Missing, Refus
 from skarlo.studies.workspace import Workspace
 
 from . import package
+from .content import EARLIER, FORMAT
 
 Stamp = Literal["waiting", "signed", "returned"]
 
@@ -106,7 +107,7 @@ def content_of(workspace: Workspace, revision: RevisionRecord) -> dict[str, Any]
     """A revision's content, checked against its fingerprint. Raises Damaged where it is not what was frozen."""
     name = f"revision {revision.number} of study {revision.study_id}"
     content = json.loads(workspace.read(revision.sha256, name))
-    if not isinstance(content, dict) or content.get("format") != package.FORMAT:
+    if not isinstance(content, dict) or content.get("format") not in (FORMAT, EARLIER):
         raise Damaged(f"{name} was frozen by an earlier version, which this one cannot draw; its content can be saved")
     return cast(dict[str, Any], content)
 

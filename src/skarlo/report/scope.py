@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, cast
 
-from skarlo.core import CandidateResult, ClassResult, Metric, Results, SplitResult
+from skarlo.core import BASE_RATE, CandidateResult, ClassResult, Metric, Results, SplitResult
 from skarlo.studies.records import CandidateRecord
 
 COLOURS = ("#0d6b74", "#7b3f8c", "#a55f0a", "#46586b", "#5d7a1f", "#b0456a", "#2f5aa8", "#7a5b45")
@@ -22,7 +22,8 @@ class Scope:
     """A split, the positions of the candidates shown, and cutoffs by position where they differ from the kept.
 
     `positions` are those of all the study's candidates in order, where they do not simply count up. `of` is the class
-    that is read against the rest, of three or more; the first where it is left out.
+    that is read against the rest, of three or more; the first where it is left out. `within` are fields with the value
+    that rows have to have.
     """
 
     split: str
@@ -30,6 +31,12 @@ class Scope:
     cutoffs: dict[int, float] = field(default_factory=dict)
     positions: tuple[int, ...] = ()
     of: str = ""
+    within: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def where(self) -> str:
+        """Which rows these are, in words; empty where they are all."""
+        return " and ".join(f"{name} is {value or 'absent'}" for name, value in self.within.items())
 
     def among(self, candidates: Sequence[CandidateRecord]) -> Scope:
         """The same among a study's candidates."""
@@ -41,13 +48,15 @@ class Scope:
         cutoffs = {str(k): v for k, v in self.cutoffs.items()}
         placed = {"positions": list(self.positions)} if self.positions else {}
         of = {"of": self.of} if self.of else {}
-        return {"split": self.split, "show": list(self.show), "cutoffs": cutoffs, **placed, **of}
+        within = {"within": dict(self.within)} if self.within else {}
+        return {"split": self.split, "show": list(self.show), "cutoffs": cutoffs, **placed, **of, **within}
 
     @staticmethod
     def kept(data: dict[str, Any]) -> Scope:
         """Back from what `as_dict` wrote."""
         cutoffs = {int(k): float(v) for k, v in data["cutoffs"].items()}
-        return Scope(data["split"], tuple(data["show"]), cutoffs, tuple(data.get("positions", ())), data.get("of", ""))
+        placed, of = tuple(data.get("positions", ())), data.get("of", "")
+        return Scope(data["split"], tuple(data["show"]), cutoffs, placed, of, dict(data.get("within", {})))
 
 
 @dataclass(frozen=True)
@@ -99,28 +108,37 @@ def of_class(results: Results, scope: Scope) -> list[Shown]:
     label = class_read(results, scope)
     rows = {c.position: c.part["per_class"][label] for c in candidates(results, scope)}
     return [
-        replace(c, part=cast(SplitResult, {**c.part, **rows[c.position], "metrics": _areas(rows[c.position], c.part)}))
+        replace(c, part=cast(SplitResult, {**c.part, **rows[c.position], "metrics": _areas(rows[c.position])}))
         for c in candidates(results, scope)
     ]
 
 
-def _areas(one: ClassResult, part: SplitResult) -> dict[str, Metric]:
-    """The numbers of a class, its share of the rows among them."""
-    whole = sum(part["actual"].values())
-    share: Metric = {"value": one["actual_rows"] / whole if whole else None}
-    return {name: cast(Metric, x) for name, x in one.items() if isinstance(x, dict) and "value" in x} | {
-        "prevalence": share
-    }
+def _areas(one: ClassResult) -> dict[str, Metric]:
+    """The numbers of a class."""
+    return {name: cast(Metric, x) for name, x in one.items() if isinstance(x, dict) and "value" in x}
 
 
 def baselines(results: Results, scope: Scope) -> list[Shown]:
     """The baselines on the scope's split."""
     own = [c for c in results["candidates"] if c["gives"] == "baseline"]
-    return [Shown(0, c, c["splits"][scope.split], baseline_name(results, c["name"])) for c in own]
+    return [Shown(0, c, c["splits"][scope.split], baseline_name(results, c)) for c in own]
 
 
-def baseline_name(results: Results, name: str) -> str:
+def base_rate(results: Results, scope: Scope) -> float:
+    """The share of positive rows (of many classes, of the one that is read) among all rows of the split, whoever
+    answers them."""
+    every = baselines(results, scope)[0].part
+    if results["holdout"]["positive"] is not None:
+        return every["metrics"]["prevalence"]["value"] or 0.0
+    of_class = every["per_class"][class_read(results, scope)]
+    return (of_class["prevalence"]["value"] or 0.0) if "prevalence" in of_class else 0.0
+
+
+def baseline_name(results: Results, c: CandidateResult) -> str:
     """A baseline's name with the name to show for its class."""
     names = results["holdout"].get("names", {})
-    kind, _, label = name.partition(" ")
-    return f"always “{names.get(label, label)}”" if kind == "always" else name
+    if "baseline" in c:
+        label = c["baseline"].get("label")
+    else:  # frozen before baselines said what they are: the name says it
+        label = None if c["name"] == BASE_RATE else c["name"].removeprefix("always ")
+    return c["name"] if label is None else f"always “{names.get(label, label)}”"

@@ -6,7 +6,7 @@ from skarlo.core import Results, class_names, count, named, outcomes_of
 
 from .drafting import lead, rows_named
 from .exhibits import sentence
-from .scope import Scope, candidates
+from .scope import Scope, baselines, candidates
 
 
 def summary(results: Results, scope: Scope) -> str:
@@ -18,7 +18,7 @@ def summary(results: Results, scope: Scope) -> str:
     if results["holdout"]["positive"] is None:
         of, asked = f" of {len(results['holdout']['classes'])} classes", ("balanced_accuracy", "log_loss", "accuracy")
     else:
-        positives = count(outcomes_of(results, chosen[0].part)["P"])
+        positives = count(outcomes_of(results, baselines(results, scope)[0].part)["P"])
         of = f", of which {positives} were “{class_names(results)['positive']}”"
         asked = ("roc_auc", "average_precision", "f1")
     lines = [

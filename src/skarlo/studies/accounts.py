@@ -6,24 +6,17 @@ import hashlib
 import secrets
 from datetime import UTC, datetime, timedelta
 from functools import cache
-from typing import Literal
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 from sqlmodel import Session, col, delete, func, select
 
-from .records import ROLES, EventRecord, SignIn, User, now
+from .records import ROLES, EventRecord, Right, SignIn, User, now
 from .refusals import Refusal
 
 HASHER = PasswordHasher()
 STAY = timedelta(hours=12)
 MIN_PASSWORD = 10
-
-Right = Literal["write", "sign"]
-MAY: dict[Right, set[str]] = {
-    "write": {"analyst", "admin"},
-    "sign": {"approver", "admin"},
-}
 
 
 def add_user(session: Session, name: str, role: str, password: str) -> User:
@@ -90,12 +83,12 @@ def end(session: Session, token: str) -> None:
 
 def allowed(user: User) -> list[Right]:
     """What a user's role allows."""
-    return [what for what, roles in MAY.items() if user.role in roles]
+    return list(ROLES[user.role])
 
 
 def may(user: User, what: Right) -> bool:
     """Whether a user's role allows it."""
-    return user.role in MAY[what]
+    return what in ROLES[user.role]
 
 
 def note(session: Session, user: User | None, action: str, study_id: int | None = None,

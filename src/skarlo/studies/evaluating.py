@@ -10,11 +10,11 @@ import hashlib
 import json
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any, Literal, TypeVar, cast
 
-import numpy as np
 from sqlmodel import Session
 from typing_extensions import TypedDict
 
@@ -26,9 +26,11 @@ from skarlo.intake.write import as_json
 from .catalog import candidates_of, cutoff_of, files_of, spec_of, study_of
 from .records import CandidateRecord, StudyRecord
 from .refusals import Damaged
+from .rows import Rows, as_parquet
 from .workspace import Workspace
 
 T = TypeVar("T")
+Within = tuple[tuple[str, str], ...]
 
 
 class Remembered:
@@ -61,7 +63,7 @@ class Facts(TypedDict):
     """What is told of a study without any evaluation: its rows by split and class, and what each candidate gives."""
 
     holdout: HoldoutResult
-    balance: dict[str, dict[str, int]]
+    balance: dict[str, dict[str, core.ClassBalance]]
     gives: list[Literal["scores", "classes", "probabilities"]]
 
 
@@ -69,7 +71,8 @@ class Facts(TypedDict):
 class Asked:
     """What is asked of a study, as the records said when it was: enough to compute it without them.
 
-    plain : the study without its cutoffs; plain_key : of its files as they are read
+    plain : the study without its cutoffs; read_key : of its files as they are read
+    within : fields with the value that rows have to have; plain_key : of the rows that are left
     cutoffs : each candidate's, None where it has none, with where and how it was chosen
     key : of the results at these cutoffs, however they were chosen
     keep : whether these are the cutoffs that the study keeps
@@ -78,6 +81,8 @@ class Asked:
     """
 
     plain: StudySpec
+    read_key: str
+    within: Within
     plain_key: str
     files: Files
     cutoffs: tuple[core.Cutoff | None, ...]
@@ -89,11 +94,12 @@ class Asked:
 
 def ask(
     workspace: Workspace, session: Session, study_id: int, cutoffs: Mapping[int, float] | None = None,
-    seen_on: str = "",
+    seen_on: str = "", within: Within = (),
 ) -> Asked:  # fmt: skip
     """What is asked of a study, with the given cutoffs (by position) in place of the kept ones.
 
     seen_on : the split whose rows were looked at with cutoffs that nobody kept; the reported one if left out
+    within : fields with the value that rows have to have, of all rows if left out
 
     Raises
     ------
@@ -105,12 +111,13 @@ def ask(
     plain = spec_of(record, [_without_cutoff(c) for c in candidates])
     seen_on = seen_on or record.mapping.get("report_on") or "all"
     placed = tuple(_cutoff(session, c, cutoffs or {}, seen_on) for c in candidates)
-    plain_key = _key(record, candidates, plain)
+    read_key = _key(record, candidates, plain)
+    plain_key = hashlib.sha256(f"{read_key} {json.dumps(within)}".encode()).hexdigest() if within else read_key
     values = json.dumps([None if c is None else c.value for c in placed])
     return Asked(
-        plain, plain_key, files_of(workspace, record, candidates), placed,
+        plain, read_key, within, plain_key, files_of(workspace, record, candidates), placed,
         hashlib.sha256(f"{plain_key} {values}".encode()).hexdigest(),
-        all(c.cutoff is None or (k is not None and k.value == c.cutoff)
+        not within and all(c.cutoff is None or (k is not None and k.value == c.cutoff)
             for c, k in zip(candidates, placed, strict=True)),
         tuple(c.position for c in candidates),
         ((record.holdout_sha256, record.holdout_name), *((c.sha256, c.file_name) for c in candidates)),
@@ -133,20 +140,24 @@ class Evaluator:
         self.workspace = workspace
         self._reads = Remembered(4)
         self._prepared = Remembered(4)
+        self._sliced = Remembered(4)  # apart, so that looking at slices lets go of no whole study
         self._facts = Remembered(64)
+        self._evaluations = Remembered(4)
         self._results = Remembered(64)
+        self._parts = Remembered(512)
 
     def asked(
-        self, session: Session, study_id: int, cutoffs: Mapping[int, float] | None = None, seen_on: str = ""
-    ) -> Asked:
+        self, session: Session, study_id: int, cutoffs: Mapping[int, float] | None = None, seen_on: str = "",
+        within: Within = (),
+    ) -> Asked:  # fmt: skip
         """What is asked; see `ask`."""
-        return ask(self.workspace, session, study_id, cutoffs, seen_on)
+        return ask(self.workspace, session, study_id, cutoffs, seen_on, within)
 
     def read(self, asked: Asked, progress: Progress | None = None) -> Read:
         """A study's files as they were read, and the account of them. Raises Damaged."""
 
         def make() -> Read:
-            found = read_study(asked.plain, asked.files, progress)
+            found = self._kept_rows(asked, read_study(asked.plain, asked.files, progress))
             kept = dict(asked.inputs)
             for sha256 in (found.study.sha256, *(c.sha256 for c in found.study.candidates)):
                 if sha256 not in kept:
@@ -154,7 +165,26 @@ class Evaluator:
                     raise Damaged("the study's files are not what they were when they were kept")
             return found
 
-        return self._reads.get(asked.plain_key, make)
+        return self._reads.get(asked.read_key, make)
+
+    def _kept_rows(self, asked: Asked, found: Read) -> Read:
+        """The same once its rows are kept; they need not stay in memory."""
+        holdout = asked.inputs[0][0]
+        if found.joined is not None and self.workspace.rows_file(holdout, asked.read_key) is None:
+            self.workspace.keep_rows(holdout, asked.read_key, as_parquet(found.joined()))
+        return replace(found, joined=None)
+
+    def rows(self, asked: Asked, progress: Progress | None = None) -> Rows:
+        """The rows of a study with all answers, at the cutoffs that are asked for. Raises as `read`."""
+        study = self.read(asked, progress).study
+        where = partial(self.workspace.rows_file, asked.inputs[0][0], asked.read_key)
+        path = where()
+        if path is None:  # let go of meanwhile: they can always be made again
+            self._kept_rows(asked, read_study(asked.plain, asked.files, progress))
+            path = where()
+        if path is None:
+            raise Damaged("the study's rows cannot be kept")
+        return Rows(path, study, asked.cutoffs)
 
     def verify(self, asked: Asked) -> None:
         """Look at every byte that the study is made of. Raises Damaged, naming the file that changed."""
@@ -165,24 +195,30 @@ class Evaluator:
         """What is told of a study without evaluating it; kept, so that it is at hand after a restart too."""
 
         def make() -> Facts:
-            key = hashlib.sha256(f"facts {asked.plain_key}".encode()).hexdigest()
+            key = hashlib.sha256(f"facts 2 {asked.read_key}".encode()).hexdigest()
             kept = self.workspace.kept_result(key)
             if kept is not None:
                 return cast(Facts, json.loads(kept))
             study = self.read(asked, progress).study
             found: Facts = {
                 "holdout": core.holdout_of(study),
-                "balance": {name: _by_class(study, rows) for name, rows in study.splits.items()},
+                "balance": core.balance_of(study),
                 "gives": [c.gives for c in study.candidates],
             }
             self.workspace.keep_result(key, as_json(found))
             return found
 
-        return self._facts.get(asked.plain_key, make)
+        return self._facts.get(asked.read_key, make)
 
     def prepared(self, asked: Asked, progress: Progress | None = None) -> core.Prepared:
-        """A study ready to be evaluated at any cutoffs."""
-        return self._prepared.get(asked.plain_key, lambda: core.prepare(self.read(asked, progress).study))
+        """A study ready to be evaluated at any cutoffs, on the rows that are asked for. Raises Missing where there are
+        none."""
+
+        def make() -> core.Prepared:
+            study = self.read(asked, progress).study
+            return core.prepare(core.only(study, self.rows(asked).within(asked.within)) if asked.within else study)
+
+        return (self._sliced if asked.within else self._prepared).get(asked.plain_key, make)
 
     def measured(self, asked: Asked, progress: Progress | None = None) -> core.Results:
         """The results. Those at the kept cutoffs are written to the workspace.
@@ -194,18 +230,54 @@ class Evaluator:
             found = self.workspace.kept_result(asked.key)
             if found is not None:
                 return cast(core.Results, json.loads(found))
-            plain = [None if c is None else core.Cutoff(c.value) for c in asked.cutoffs]
-            return core.evaluate(self.prepared(asked, progress), cutoffs=plain, progress=progress)
+            return self._evaluation(asked, progress).results(progress=progress)
 
         results = self._results.get(asked.key, make)
         if asked.keep and not self.workspace.has_result(asked.key):
             self.workspace.keep_result(asked.key, as_json(results))
-        names = [c.name for c in asked.plain.candidates]
-        return core.with_choices(results, {n: c for n, c in zip(names, asked.cutoffs, strict=True) if c is not None})
+        return _as_chosen(asked, results)
+
+    def parts(self, asked: Asked, parts: Iterable[core.Part], progress: Progress | None = None) -> core.Results:
+        """Some parts of the results, the head among them, in one document that holds nothing else.
+
+        A part that no cutoff changes is computed once for all cutoffs. Those of the kept cutoffs are written to the
+        workspace. Raises KeyError for a split or a list of fields that the study does not have.
+        """
+        wanted = list(dict.fromkeys([core.Part("head"), *parts]))
+        missing = [part for part in wanted if not self._has_part(part_key(asked, part))]
+        if missing:
+            self._evaluation(asked, progress).results(missing, progress)  # together, so that it can say how far it is
+        return _as_chosen(asked, core.put_together({part: self._part(asked, part) for part in wanted}))
+
+    def _part(self, asked: Asked, part: core.Part) -> Any:
+        key = part_key(asked, part)
+
+        def make() -> Any:
+            found = self.workspace.kept_result(key)
+            if found is not None:
+                return json.loads(found)
+            value = self._evaluation(asked).part(part)
+            if asked.keep or not (part.moves or asked.within):
+                self.workspace.keep_result(key, as_json(value))
+            return value
+
+        return self._parts.get(key, make)
+
+    def _evaluation(self, asked: Asked, progress: Progress | None = None) -> core.Evaluation:
+        """The study at these cutoffs; how they were chosen is said of the results after."""
+        plain = [None if c is None else core.Cutoff(c.value) for c in asked.cutoffs]
+        return self._evaluations.get(asked.key, lambda: core.Evaluation(self.prepared(asked, progress), cutoffs=plain))
+
+    def has_parts(self, asked: Asked, parts: Iterable[core.Part]) -> bool:
+        """Whether these parts of the results are at hand."""
+        return all(self._parts.holds(part_key(asked, part)) for part in parts)
+
+    def _has_part(self, key: str) -> bool:
+        return self._parts.holds(key) or self.workspace.has_result(key)
 
     def is_read(self, asked: Asked) -> bool:
         """Whether the files are at hand, read."""
-        return self._reads.holds(asked.plain_key)
+        return self._reads.holds(asked.read_key)
 
     def is_measured(self, asked: Asked) -> bool:
         """Whether the results are at hand."""
@@ -213,12 +285,19 @@ class Evaluator:
 
     def has_facts(self, asked: Asked) -> bool:
         """Whether the facts are at hand."""
-        return self._facts.holds(asked.plain_key)
+        return self._facts.holds(asked.read_key)
 
 
-def _by_class(study: core.Study, rows: Any) -> dict[str, int]:
-    found = np.bincount(study.actual[rows], minlength=len(study.classes)).tolist()
-    return dict(zip(study.classes, found, strict=True))
+def part_key(asked: Asked, part: core.Part) -> str:
+    """What a part is kept under: parts that no cutoff changes are one for all cutoffs."""
+    of = asked.key if part.moves else asked.plain_key
+    return hashlib.sha256(json.dumps(["part", of, part.kind, part.split, part.fields]).encode()).hexdigest()
+
+
+def _as_chosen(asked: Asked, results: core.Results) -> core.Results:
+    """With where and how each cutoff was chosen."""
+    names = [c.name for c in asked.plain.candidates]
+    return core.with_choices(results, {n: c for n, c in zip(names, asked.cutoffs, strict=True) if c is not None})
 
 
 def _without_cutoff(c: CandidateRecord) -> CandidateRecord:

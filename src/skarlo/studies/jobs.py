@@ -31,7 +31,7 @@ class Job:
 
     what : what it is, in words; step : what it does now, the step `done` of `of`
     result : what it gave, once `state` is "done"; error : why not, once it is "failed"
-    place : what on a person's page it is for
+    askers : who may see it; waiting : who waits for it, as people or as places on their pages, with the turn of each
     """
 
     id: str
@@ -44,8 +44,8 @@ class Job:
     result: Any = None
     error: Exception | None = None
     askers: set[int] = field(default_factory=set)
+    waiting: dict[Hashable, int] = field(default_factory=dict)
     ended: float = 0.0
-    place: Hashable = None
     over: threading.Event = field(default_factory=threading.Event)
     stopping: threading.Event = field(default_factory=threading.Event)
 
@@ -68,6 +68,12 @@ class Job:
             self.ended = time.monotonic()
             self.over.set()
 
+    def let_go(self, waiter: Hashable) -> None:
+        """One waits for it no more; when nobody does, it stops before its next step."""
+        self.waiting.pop(waiter, None)
+        if not self.waiting:
+            self.stopping.set()
+
     def answers(self) -> bool:
         """Whether it gives what it was to give, now or soon."""
         return self.state == "done" or (self.state == "running" and not self.stopping.is_set())
@@ -80,25 +86,39 @@ class Jobs:
         self._jobs: OrderedDict[str, Job] = OrderedDict()
         self._lock = threading.Lock()
 
-    def start(self, key: str, what: str, work: Callable[[Progress], Any], asker: int, place: Hashable = None) -> Job:
+    def start(
+        self, key: str, what: str, work: Callable[[Progress], Any], asker: int, place: Hashable = None, turn: int = 0
+    ) -> Job:
         """Start work; while work of the same key runs, or has just ended well, that is what is followed.
 
         place : what on a person's page it is for; older work for that same place is let go of, and stops where nobody
             else waits for it
+        turn : rises from one request of a page to the next. Requests may arrive in another order: what is asked for a
+            place after something newer was is stopped before it begins
         """
+        waiter: Hashable = asker if place is None else (asker, place)
         with self._lock:
             self._forget()
+            others = [j for j in self._jobs.values() if j.key != key and waiter in j.waiting and not j.over.is_set()]
+            if place is not None and any(j.waiting[waiter] > turn for j in others):
+                return self._stopped(key, what, asker)
             if place is not None:
-                for older in self._jobs.values():
-                    if older.place == place and older.key != key and not older.over.is_set():
-                        self.stop(older, asker)
+                for older in others:
+                    older.let_go(waiter)
             for job in self._jobs.values():
                 if job.key == key and job.answers():
                     job.askers.add(asker)
+                    job.waiting[waiter] = turn
                     return job
-            job = Job(secrets.token_urlsafe(9), key, what, askers={asker}, place=place)
+            job = Job(secrets.token_urlsafe(9), key, what, askers={asker}, waiting={waiter: turn})
             self._jobs[job.id] = job
         threading.Thread(target=job.run, args=(work,), name=f"job {what}", daemon=True).start()
+        return job
+
+    @staticmethod
+    def _stopped(key: str, what: str, asker: int) -> Job:
+        job = Job(secrets.token_urlsafe(9), key, what, state="stopped", askers={asker})
+        job.over.set()
         return job
 
     def _forget(self) -> None:
@@ -116,8 +136,7 @@ class Jobs:
         return job if job is not None and asker in job.askers else None
 
     def stop(self, job: Job, asker: int) -> None:
-        """Let go of a job; it stops before its next step when nobody else waits for it."""
-        job.askers.discard(asker)
-        if not job.askers:
-            job.stopping.set()
-        job.askers.add(asker)  # who asked may still see how it ended
+        """Let go of a job, wherever one waits for it; who asked may still see how it ended."""
+        with self._lock:
+            for waiter in [w for w in job.waiting if w == asker or (isinstance(w, tuple) and w[0] == asker)]:
+                job.let_go(waiter)

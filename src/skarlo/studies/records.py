@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, Literal
 
 from sqlalchemy import JSON, Column, UniqueConstraint
 from sqlmodel import Field, SQLModel
 
-ROLES = ("viewer", "analyst", "approver", "admin")
+Right = Literal["write", "sign"]
+# Each role with what it allows besides reading.
+ROLES: dict[str, tuple[Right, ...]] = {
+    "viewer": (), "analyst": ("write",), "approver": ("sign",), "admin": ("write", "sign"),
+}  # fmt: skip
 
 
 def now() -> datetime:

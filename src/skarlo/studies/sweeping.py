@@ -24,6 +24,7 @@ def sweep(workspace: Workspace, session: Session, at: datetime | None = None) ->
             session.delete(upload)
     session.flush()
     named = used | set(session.exec(select(Upload.sha256)).all()) | workspace.named_by_results()
+    named |= workspace.named_by_rows(used)
     gone = 0
     for path in workspace.blobs.glob("??/*"):
         if path.name not in named and path.stat().st_mtime < (when - FRESH).timestamp():

@@ -26,6 +26,7 @@ from skarlo.intake.write import sync_folder, write_file
 from .refusals import Damaged, Held
 
 CHUNK = 1 << 20
+MOST_ROWS = 3  # joined tables kept for one hold-out
 LEFTOVERS = ".writing-*"
 
 
@@ -48,7 +49,7 @@ class Workspace:
     def open(folder: Path) -> Workspace:
         """Open a workspace, made if there is none; an older one is migrated after a copy is kept."""
         folder = folder.resolve()
-        for part in ("blobs", "results"):
+        for part in ("blobs", "results", "rows"):
             (folder / part).mkdir(parents=True, exist_ok=True)
         database = folder / "skarlo.db"
         engine = create_engine(f"sqlite:///{database}", connect_args={"check_same_thread": False, "timeout": 30})
@@ -182,6 +183,35 @@ class Workspace:
             return self.read((self.folder / "results" / key).read_text())
         except (OSError, ValueError, Damaged):
             return None
+
+    def keep_rows(self, holdout: str, key: str, chunks: Iterable[bytes]) -> None:
+        """Keep the joined rows of a study beside its hold-out, of which `holdout` is the fingerprint: they go when it
+        goes. Of one hold-out the last few are kept; they can always be made again."""
+        folder = self._rows
+        with self.receive(chunks) as incoming:
+            write_file(folder / f"{holdout}-{key}", incoming.keep().encode())
+        by_age = sorted(folder.glob(f"{holdout}-*"), key=lambda path: path.stat().st_mtime)
+        for path in by_age[:-MOST_ROWS]:
+            path.unlink(missing_ok=True)
+
+    def rows_file(self, holdout: str, key: str) -> Path | None:
+        """Where the joined rows lie, or None where they are not kept."""
+        try:
+            found = self.blob((self._rows / f"{holdout}-{key}").read_text())
+        except (OSError, ValueError):
+            return None
+        return found if found.exists() else None
+
+    def named_by_rows(self, holdouts: set[str]) -> set[str]:
+        """The blobs that joined rows lie in, once those of hold-outs that are no longer there are let go of."""
+        for path in self._rows.iterdir():
+            if path.name.partition("-")[0] not in holdouts:
+                path.unlink(missing_ok=True)
+        return {path.read_text() for path in self._rows.iterdir()}
+
+    @property
+    def _rows(self) -> Path:
+        return self.folder / "rows"
 
     def named_by_results(self) -> set[str]:
         """The blobs that kept results lie in."""

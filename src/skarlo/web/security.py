@@ -16,7 +16,7 @@ from flask_login import LoginManager, current_user
 from flask_wtf.csrf import CSRFProtect
 
 from skarlo.studies import accounts
-from skarlo.studies.records import User
+from skarlo.studies.records import Right, User
 from skarlo.studies.workspace import Workspace
 
 from .problems import problem
@@ -52,7 +52,7 @@ def signed_in() -> User:
     return cast(User, current_user.user)
 
 
-def needs(what: accounts.Right) -> Callable[[F], F]:
+def needs(what: Right) -> Callable[[F], F]:
     """Refuse users whose role does not allow it."""
 
     def wrap(route: F) -> F:

@@ -7,7 +7,7 @@ in a transaction of its own, and answers after it: what a person decided is kept
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeVar, cast
 
@@ -19,8 +19,10 @@ from skarlo import core
 from skarlo.core import Progress
 from skarlo.intake import Read
 from skarlo.intake.write import as_json
-from skarlo.studies.evaluating import Asked, Evaluator, Facts
+from skarlo.studies.evaluating import Asked, Evaluator, Facts, Within
 from skarlo.studies.jobs import Job, Jobs, Stopped
+from skarlo.studies.refusals import Missing
+from skarlo.studies.rows import Rows
 
 from .document import operation_id
 from .models import JobOut, Problem, UploadOut
@@ -113,16 +115,17 @@ def awaited(key: str, what: str, work: Callable[[Progress], T], then: str | None
     ----------
     key : work of one key is done once, however many ask
     then : where the answer will be; None when the job itself says so
-    place : what on the page it is for, where the page says which page it is (X-Page): older work for it is stopped
+    place : what on the page it is for, where the page says which page it is and its how manieth request this is
+        (X-Page: NAME TURN): older work for it is stopped
 
     Raises
     ------
     Pending
         When it takes longer: the answer is then 202 with the job to follow.
     """
-    page = request.headers.get("X-Page", "")[:80]
-    where = (signed_in().id, page, place) if page and place else None
-    job = jobs().start(key, what, work, signed_in().id or 0, where)
+    page, _, turn = request.headers.get("X-Page", "")[:80].partition(" ")
+    where = (page, place) if page and place else None
+    job = jobs().start(key, what, work, signed_in().id or 0, where, int(turn) if turn.isdecimal() else 0)
     if not job.over.wait(_patience()):
         raise Pending(job, then)
     if job.error is not None:
@@ -132,10 +135,12 @@ def awaited(key: str, what: str, work: Callable[[Progress], T], then: str | None
     return cast(T, job.result)
 
 
-def asked_of(study_id: int, cutoffs: Mapping[int, float] | None = None, seen_on: str = "") -> Asked:
+def asked_of(
+    study_id: int, cutoffs: Mapping[int, float] | None = None, seen_on: str = "", within: Within = ()
+) -> Asked:
     """What is asked of a study, as the records say now. Raises Missing."""
     with workspace().reading() as records:
-        return evaluator().asked(records, study_id, cutoffs, seen_on)
+        return evaluator().asked(records, study_id, cutoffs, seen_on, within)
 
 
 def results_of(asked: Asked, then: str | None = None) -> core.Results:
@@ -153,13 +158,43 @@ def results_of(asked: Asked, then: str | None = None) -> core.Results:
     measured = evaluator().measured
     if evaluator().is_measured(asked):
         return measured(asked)
-    place = f"results {request.path}"
-    return awaited(asked.key, "evaluating", lambda tell: measured(asked, tell), then or here(), place)
+    return awaited(asked.key, "evaluating", lambda tell: measured(asked, tell), then or here(), _place())
+
+
+def _place(*about: str) -> str:
+    """What on a page the answer is for."""
+    return " ".join([request.path, *sorted(about)])
+
+
+def parts_of(asked: Asked, parts: Sequence[core.Part], then: str | None = None) -> core.Results:
+    """Some parts of the results, the head among them; see `results_of`.
+
+    Raises
+    ------
+    Missing
+        For a split or a list of fields that the study does not have.
+    """
+    found = evaluator().parts
+    if evaluator().has_parts(asked, parts):
+        return found(asked, parts)
+    key = f"parts {asked.key} {sorted(map(str, parts))}"
+    try:
+        return awaited(
+            key, "evaluating", lambda tell: found(asked, parts, tell), then or here(), _place(*{p.kind for p in parts})
+        )
+    except KeyError as e:
+        raise Missing(str(e.args[0])) from e
 
 
 def here() -> str:
     """The address that is asked for."""
     return request.full_path.rstrip("?")
+
+
+def rows_of(asked: Asked) -> Rows:
+    """The rows of a study. Raises Pending when its files take long to read."""
+    read_of(asked)
+    return evaluator().rows(asked)
 
 
 def facts_of(asked: Asked, then: str | None = None) -> Facts:

@@ -220,7 +220,7 @@ def test_losses_by_rows():
     first, second = rng.random(80), rng.random(80)
     a, b = answers(first, y), answers(second, y)
     gap = (first - y) ** 2 - (second - y) ** 2
-    found = paired.losses("brier", a, b)
+    found = paired.losses("brier", paired.Both(a, b))
     assert found.difference == pytest.approx(gap.mean(), abs=1e-14)
     low, high = found.interval(0.95)
     assert (high - low) / 2 == pytest.approx(1.959963984540054 * gap.std(ddof=1) / math.sqrt(80), rel=1e-9)

@@ -1,10 +1,12 @@
 import createClient, { type Middleware } from "openapi-fetch";
 import { follow, type Job } from "./jobs";
-import type { components, paths } from "./schema";
+import type { components, operations, paths } from "./schema";
 
 export type Schemas = components["schemas"];
 export type Study = Schemas["StudyOut"];
-export type Results = Schemas["Results"];
+export type PartKind = operations["readParts"]["parameters"]["query"]["kinds"][number];
+/** Some parts of the results, the head among them. */
+export type Parts = Schemas["Parts"];
 export type Metric = Schemas["Metric"];
 export type Dossier = Schemas["DossierOut"];
 export type Revision = Schemas["RevisionOut"];
@@ -32,10 +34,13 @@ export function takeToken(session: Session): Session {
 
 /** Which page asks: a newer request for the same part of it stops the work for an older one. */
 const PAGE = crypto.getRandomValues(new Uint32Array(2)).join("-");
+let turn = 0; // requests may arrive in another order than they were sent in
+/** Of what nobody looks at yet: it stops nothing. */
+export const AHEAD = { "X-Page": "" };
 
 const changes: Middleware = {
   onRequest({ request }) {
-    request.headers.set("X-Page", PAGE);
+    if (!request.headers.has("X-Page")) request.headers.set("X-Page", `${PAGE} ${++turn}`);
     if (request.method !== "GET") request.headers.set("X-CSRFToken", token);
     return request;
   },
@@ -46,22 +51,24 @@ api.use(changes);
 
 type Answer<T> = { data?: T; error?: unknown; response: Response };
 
-/** The data of an answer, waited for if it takes long; what the server refused is thrown as a ProblemError. */
-export async function got<T>(answer: Promise<Answer<T>>): Promise<Exclude<T, Job>> {
+/** The data of an answer, waited for if it takes long; what the server refused is thrown as a ProblemError.
+ * `quiet`: nobody waits for it yet, so no work in progress is shown. */
+export async function got<T>(answer: Promise<Answer<T>>, quiet = false): Promise<Exclude<T, Job>> {
   const { data, error, response } = await answer.catch(() => {
     throw new ProblemError(0, "The server does not answer. Is it still running?");
   });
-  if (response.status === 202) return await outcome<Exclude<T, Job>>(data as Job);
+  if (response.status === 202) return await outcome<Exclude<T, Job>>(data as Job, quiet);
   if (response.ok && data !== undefined) return data as Exclude<T, Job>;
   throw problemOf(response.status, error);
 }
 
 /** What long work gives, once it is done. */
-async function outcome<T>(job: Job): Promise<T> {
-  const ended = await follow(job, async (id) => {
+async function outcome<T>(job: Job, quiet = false): Promise<T> {
+  const read = async (id: string) => {
     const { data } = await api.GET("/api/v1/jobs/{job_id}", { params: { path: { job_id: id } } });
     return data;
-  });
+  };
+  const ended = await follow(job, read, { quiet });
   if (ended?.problem) throw problemOf(ended.problem.status, ended.problem);
   if (ended?.state === "stopped") throw new ProblemError(409, "You stopped this. Nothing of it is kept.");
   const then = ended?.then ?? job.then;

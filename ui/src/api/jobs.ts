@@ -26,12 +26,12 @@ export const useJobs = () =>
 export async function follow(
   job: Job,
   read: (id: string) => Promise<Job | undefined>,
-  every = 300,
+  { every = 300, quiet = false } = {},
 ): Promise<Job | undefined> {
   let now: Job | undefined = job;
   try {
     while (now?.state === "running") {
-      put(now, true);
+      if (!quiet) put(now, true);
       await new Promise((resolve) => setTimeout(resolve, every));
       now = await read(job.id);
     }

@@ -1,12 +1,24 @@
 import {
   keepPreviousData,
   QueryClient,
+  queryOptions,
   useIsMutating,
   useMutation,
   useQuery,
   useQueryClient,
 } from "@tanstack/react-query";
-import { api, type Dossier, got, ProblemError, type Schemas, type Study, takeToken } from "./client";
+import {
+  AHEAD,
+  api,
+  type Dossier,
+  got,
+  type PartKind,
+  type Parts,
+  ProblemError,
+  type Schemas,
+  type Study,
+  takeToken,
+} from "./client";
 
 export const client = new QueryClient({
   defaultOptions: {
@@ -35,15 +47,43 @@ export const useStudy = (id: number) =>
     queryFn: () => got(api.GET("/api/v1/studies/{study_id}", { params: at(id) })),
   });
 
-/** The results at the given cutoffs; the last ones stay on screen until the new ones are there. */
-export const useResults = (id: number, cutoffs: string | null) =>
-  useQuery({
-    queryKey: ["results", id, cutoffs],
-    enabled: cutoffs !== null,
-    queryFn: () =>
-      got(api.GET("/api/v1/studies/{study_id}/results", { params: { ...at(id), query: { cutoffs: cutoffs ?? "" } } })),
-    placeholderData: keepPreviousData,
+export type PartsAsked = { kinds: readonly PartKind[]; split: string; cutoffs: string; within: string[] };
+
+/**
+ * Some parts of the results at the given cutoffs. Until they are there, the newest of the same parts at other cutoffs
+ * stand in their place (`isPlaceholderData`). What nobody on the page waits for any more is let go of.
+ */
+const partsOf = (id: number, { kinds, split, cutoffs, within }: PartsAsked, quiet = false) => {
+  const key = ["parts", id, kinds.join(), split, within];
+  return queryOptions<Parts>({
+    queryKey: [...key, cutoffs],
+    queryFn: ({ signal }) =>
+      got(
+        api.GET("/api/v1/studies/{study_id}/parts", {
+          params: { ...at(id), query: { kinds: [...kinds], split, cutoffs, within } },
+          signal,
+          ...(quiet ? { headers: AHEAD } : {}),
+        }),
+        quiet,
+      ),
+    placeholderData: () => newest<Parts>(key),
   });
+};
+
+/** The data that came last of all under a key. */
+const newest = <T>(queryKey: readonly unknown[]) =>
+  client
+    .getQueryCache()
+    .findAll({ queryKey })
+    .filter((q) => q.state.data !== undefined)
+    .sort((a, b) => b.state.dataUpdatedAt - a.state.dataUpdatedAt)[0]?.state.data as T | undefined;
+
+/** Nothing is asked for where `asked` is null. */
+export const useParts = (id: number, asked: PartsAsked | null) =>
+  useQuery({ ...partsOf(id, asked ?? { kinds: [], split: "", cutoffs: "", within: [] }), enabled: asked !== null });
+
+/** Have parts at hand before anybody looks at them. */
+export const prefetchParts = (id: number, asked: PartsAsked) => client.prefetchQuery(partsOf(id, asked, true));
 
 export const useFields = (id: number) =>
   useQuery({
@@ -80,13 +120,15 @@ export type ScopeQuery = {
   show: number[];
   cutoffs: string;
   of: string;
+  within: string[];
 };
 
 /** The sentence of a view; `isPlaceholderData` while it is still the one of another scope. */
 export const useSentence = (id: number, query: ScopeQuery) =>
   useQuery({
     queryKey: ["sentence", id, query],
-    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/sentence", { params: { ...at(id), query } })),
+    queryFn: ({ signal }) =>
+      got(api.GET("/api/v1/studies/{study_id}/sentence", { params: { ...at(id), query }, signal })),
     placeholderData: keepPreviousData,
   });
 
@@ -95,16 +137,17 @@ export const useDraft = (id: number) =>
     mutationFn: () => got(api.GET("/api/v1/studies/{study_id}/dossier/draft", { params: at(id) })),
   });
 
-export const useTallies = (id: number, split: string) =>
+export const useTallies = (id: number, split: string, within: string[]) =>
   useQuery({
-    queryKey: ["tallies", id, split],
-    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/tallies", { params: { ...at(id), query: { split } } })),
+    queryKey: ["tallies", id, split, within],
+    queryFn: () =>
+      got(api.GET("/api/v1/studies/{study_id}/tallies", { params: { ...at(id), query: { split, within } } })),
     staleTime: Number.POSITIVE_INFINITY,
   });
 
 export const useUnfolded = (
   id: number,
-  query: { candidate: string; split: string; metric: string; cutoffs: string; of?: string },
+  query: { candidate: string; split: string; metric: string; cutoffs: string; of?: string; within: string[] },
   on: boolean,
 ) =>
   useQuery({

@@ -4,6 +4,97 @@
  */
 
 export interface paths {
+    "/api/v1/studies/{study_id}/results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The results, at the given cutoffs or at those kept. */
+        get: operations["readResults"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Some parts of the results, at the given cutoffs or at those kept: nothing else is computed or sent. What no
+         * @description cutoff changes is computed once.
+         */
+        get: operations["readParts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/sentence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The drafted sentence at the top of a view. */
+        get: operations["readSentence"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/unfold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One number, unfolded. */
+        get: operations["readUnfolded"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/tallies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The counts that the live cutoff reads, for every candidate that gives a score: exact at each place where the
+         * @description handle can stand.
+         */
+        get: operations["readTallies"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/revisions": {
         parameters: {
             query?: never;
@@ -106,201 +197,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/uploads": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Take a file in (the request's body), read it, and say what its columns look like. */
-        post: operations["upload"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/uploads/{upload_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** An upload of one's own, and what its columns look like. */
-        get: operations["readUpload"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/uploads/stack": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Make one hold-out of several uploads, one for each split. */
-        post: operations["stackUploads"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/studies": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** All studies, newest first. */
-        get: operations["listStudies"];
-        put?: never;
-        /** Make a study from uploads. Any fault in the files is named and nothing is kept. */
-        post: operations["makeStudy"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/studies/{study_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A study: its rows, columns and candidates. */
-        get: operations["readStudy"];
-        put?: never;
-        post?: never;
-        /** Delete a study; it can be restored for 30 days. */
-        delete: operations["deleteStudy"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/studies/{study_id}/results": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The results, at the given cutoffs or at those kept. */
-        get: operations["readResults"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/studies/{study_id}/sentence": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The drafted sentence at the top of a view. */
-        get: operations["readSentence"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/studies/{study_id}/unfold": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** One number, unfolded. */
-        get: operations["readUnfolded"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/studies/{study_id}/tallies": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * The counts that the live cutoff reads, for every candidate that gives a score: exact at each place where the
-         * @description handle can stand.
-         */
-        get: operations["readTallies"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/studies/{study_id}/candidates/{position}/cutoff": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /**
-         * Keep a candidate's cutoff, set by hand while the rows of a split were looked at. It is kept at once, before
-         * @description anything is evaluated at it.
-         */
-        put: operations["keepCutoff"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/studies/{study_id}/steps/{step}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Remember that one has opened a step. */
-        put: operations["readStep"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/studies/{study_id}/dossier": {
         parameters: {
             query?: never;
@@ -386,6 +282,130 @@ export interface paths {
         get: operations["preview"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All studies, newest first. */
+        get: operations["listStudies"];
+        put?: never;
+        /** Make a study from uploads. Any fault in the files is named and nothing is kept. */
+        post: operations["makeStudy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A study: its rows, columns and candidates. */
+        get: operations["readStudy"];
+        put?: never;
+        post?: never;
+        /** Delete a study; it can be restored for 30 days. */
+        delete: operations["deleteStudy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/candidates/{position}/cutoff": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep a candidate's cutoff, set by hand while the rows of a split were looked at. It is kept at once, before
+         * @description anything is evaluated at it.
+         */
+        put: operations["keepCutoff"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/steps/{step}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Remember that one has opened a step. */
+        put: operations["readStep"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a file in (the request's body), read it, and say what its columns look like. */
+        post: operations["upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/uploads/{upload_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An upload of one's own, and what its columns look like. */
+        get: operations["readUpload"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/uploads/stack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make one hold-out of several uploads, one for each split. */
+        post: operations["stackUploads"];
         delete?: never;
         options?: never;
         head?: never;
@@ -527,6 +547,23 @@ export interface paths {
         post?: never;
         /** Stop a job, unless others wait for it too; nothing of it is kept. */
         delete: operations["stopJob"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows with all their fields and answers, at the given cutoffs or at those kept. */
+        get: operations["readRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -722,585 +759,28 @@ export interface components {
              */
             count?: number | null;
         };
-        /** RevisionOut */
-        RevisionOut: {
-            /** Id */
-            id: number;
-            /** Number */
-            number: number;
-            /** Sha256 */
-            sha256: string;
-            /** Author */
-            author: string;
-            /**
-             * Author Ids
-             * @description everybody who wrote of it: none of them signs it
-             */
-            author_ids: number[];
-            /** Submitted */
-            submitted: string;
-            /**
-             * Stamp
-             * @enum {string}
-             */
-            stamp: "waiting" | "signed" | "returned";
-            verdict: components["schemas"]["VerdictOut"] | null;
-        };
-        /** VerdictOut */
-        VerdictOut: {
-            /**
-             * Verdict
-             * @enum {string}
-             */
-            verdict: "signed" | "returned";
-            /** By */
-            by: string;
-            /** At */
-            at: string;
-            /** Reason */
-            reason: string;
-        };
-        /** SignIn */
-        SignIn: {
-            /** Password */
-            password: string;
-        };
-        /** ReturnIn */
-        ReturnIn: {
-            /** Reason */
-            reason: string;
-        };
-        /** UploadOut */
-        UploadOut: {
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-            /** Sha256 */
-            sha256: string;
-            /** Size */
-            size: number;
-            /** Rows */
-            rows: number;
-            /** Columns */
-            columns: components["schemas"]["ColumnOut"][];
-            /** Guess */
-            guess: {
-                [key: string]: components["schemas"]["Guess"];
-            };
-        };
-        /** ColumnOut */
-        ColumnOut: {
-            /** Name */
-            name: string;
-            /** First */
-            first: string[];
-            /** Distinct */
-            distinct: number;
-            /** Empty */
-            empty: number;
-            /** Values */
-            values: string[];
-            /** Counts */
-            counts: number[];
-            /** Alike */
-            alike: string[][];
-            /** Numeric */
-            numeric: boolean;
-            /** Least */
-            least: number | null;
-            /** Most */
-            most: number | null;
-        };
-        /**
-         * Guess
-         * @description The column that a role probably falls to (none: nothing speaks for one), why, and which others it could be.
-         */
-        Guess: {
-            /** Column */
-            column: string | null;
-            /** Why */
-            why: string;
-            /** Also */
-            also: string[];
-        };
-        /**
-         * JobOut
-         * @description Long work that goes on. Once it is done, the answer is at `then`; when it failed, `problem` says why.
-         */
-        JobOut: {
-            /** Id */
-            id: string;
-            /** What */
-            what: string;
-            /** Step */
-            step: string;
-            /** Done */
-            done: number;
-            /** Of */
-            of: number;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "running" | "done" | "failed" | "stopped";
-            /**
-             * Then
-             * @default null
-             */
-            then?: string | null;
-            /** @default null */
-            problem?: components["schemas"]["Problem"] | null;
-        };
-        /**
-         * StackIn
-         * @description One upload for each split of a hold-out.
-         */
-        StackIn: {
-            /** Parts */
-            parts: {
-                [key: string]: number;
-            };
-        };
-        /** StudyList */
-        StudyList: {
-            /** Studies */
-            studies: components["schemas"]["StudyLine"][];
-        };
-        /** StudyLine */
-        StudyLine: {
-            /** Id */
-            id: number;
-            /** Title */
-            title: string;
-            /** Author */
-            author: string;
-            /**
-             * Created
-             * Format: date-time
-             */
-            created: string;
-            /** Candidates */
-            candidates: string[];
-            /** Exhibits */
-            exhibits: number;
-            /** Revisions */
-            revisions: number;
-            /**
-             * Stamp
-             * @description of the last revision
-             */
-            stamp: ("waiting" | "signed" | "returned") | null;
-            /**
-             * Signed
-             * @description the number of the last revision that is signed
-             */
-            signed: number | null;
-        };
-        /** StudyOut */
-        StudyOut: {
-            /** Id */
-            id: number;
-            /** Title */
-            title: string;
-            /** Author */
-            author: string;
-            /**
-             * Created
-             * Format: date-time
-             */
-            created: string;
-            holdout: components["schemas"]["HoldoutResult"];
-            /** Mapping */
-            mapping: {
-                [key: string]: unknown;
-            };
-            /** Holdout File */
-            holdout_file: string;
-            /** Balance */
-            balance: {
-                [key: string]: {
-                    [key: string]: number;
-                };
-            };
-            /** Candidates */
-            candidates: components["schemas"]["CandidateOut"][];
-            /** Steps Read */
-            steps_read: string[];
-            /** Revision */
-            revision: number;
-            /** Stamp */
-            stamp: ("waiting" | "signed" | "returned") | null;
-            /**
-             * May
-             * @description what the role of who asks allows
-             */
-            may: ("write" | "sign")[];
-            /** Metrics */
-            metrics: components["schemas"]["MetricInfo"][];
-            /**
-             * Headline
-             * @description the metrics that stand side by side where nobody chose otherwise
-             */
-            headline: string[];
-        };
-        /** CandidateOut */
-        CandidateOut: {
-            /** Position */
-            position: number;
-            /** Letter */
-            letter: string;
-            /** Name */
-            name: string;
-            /**
-             * Gives
-             * @enum {string}
-             */
-            gives: "scores" | "classes" | "probabilities";
-            /** File */
-            file: string;
-            /** Sha256 */
-            sha256: string;
-            /** Columns */
-            columns: {
-                [key: string]: unknown;
-            };
-            /** Cutoff */
-            cutoff: number | null;
-            /** Cutoff Chosen On */
-            cutoff_chosen_on: string | null;
-            /**
-             * Cutoff Chosen
-             * @description where and how the cutoff was chosen, in words
-             */
-            cutoff_chosen: string;
-            /** Runs Now */
-            runs_now: boolean;
-            /** Version Number */
-            version_number: number;
-            /** Versions */
-            versions: components["schemas"]["VersionOut"][];
-        };
-        /** HoldoutResult */
-        HoldoutResult: {
-            /** Sha256 */
-            sha256: string | null;
-            /** Rows */
-            rows: number;
-            /** Classes */
-            classes: string[];
-            /** Positive */
-            positive: string | null;
-            /** Names */
-            names?: {
-                [key: string]: string;
-            };
-            /** Words */
-            words?: {
-                [key: string]: string;
-            };
-            /** Splits */
-            splits: {
-                [key: string]: number;
-            };
-            /** Report On */
-            report_on: string;
-            /** Tune On */
-            tune_on: string | null;
-        };
-        /**
-         * MetricInfo
-         * @description What there is to know of a metric: its title, which way is better, and what it reads. A cutoff changes what reads
-         *     counts.
-         */
-        MetricInfo: {
-            /** Name */
-            name: string;
-            /** Title */
-            title: string;
-            /** Short */
-            short: string;
-            /**
-             * Better
-             * @enum {string}
-             */
-            better: "higher" | "lower" | "neither";
-            /**
-             * Needs
-             * @enum {string}
-             */
-            needs: "counts" | "scores" | "probabilities";
-        };
-        /**
-         * VersionOut
-         * @description One file of a candidate.
-         */
-        VersionOut: {
-            /** Number */
-            number: number;
-            /** File */
-            file: string;
-            /** Sha256 */
-            sha256: string;
-            /** Columns */
-            columns: {
-                [key: string]: unknown;
-            };
-            /** Note */
-            note: string;
-            /** By */
-            by: string;
-            /**
-             * Created
-             * Format: date-time
-             */
-            created: string;
-        };
-        /** StudyIn */
-        StudyIn: {
-            /** Title */
-            title: string;
-            holdout: components["schemas"]["HoldoutIn"];
-            /** Candidates */
-            candidates: components["schemas"]["CandidateIn"][];
-            /**
-             * Quoted
-             * @default []
-             */
-            quoted?: components["schemas"]["QuotedIn"][];
-        };
-        /** CandidateIn */
-        CandidateIn: {
-            /** Upload */
-            upload: number;
-            /** Name */
-            name: string;
-            /**
-             * Id
-             * @default null
-             */
-            id?: string | null;
-            /**
-             * Score
-             * @default null
-             */
-            score?: string | null;
-            /**
-             * Predicted
-             * @default null
-             */
-            predicted?: string | null;
-            /**
-             * Probabilities
-             * @default null
-             */
-            probabilities?: {
-                [key: string]: string;
-            } | null;
-            /**
-             * Cutoff
-             * @default null
-             */
-            cutoff?: number | null;
-            /**
-             * Runs Now
-             * @default false
-             */
-            runs_now?: boolean;
-            /**
-             * No Answer
-             * @default error
-             * @enum {string}
-             */
-            no_answer?: "error" | "wrong" | "left_out";
-            /**
-             * Reason
-             * @default null
-             */
-            reason?: string | null;
-            /**
-             * Price
-             * @default null
-             */
-            price?: string | null;
-            /**
-             * Price Per 1000
-             * @default null
-             */
-            price_per_1000?: number | null;
-            /**
-             * Latency Ms
-             * @default null
-             */
-            latency_ms?: number | null;
-            /**
-             * Version
-             * @default null
-             */
-            version?: string | null;
-            /**
-             * Made With
-             * @default {}
-             */
-            made_with?: {
-                [key: string]: unknown;
-            };
-        };
-        /**
-         * HoldoutIn
-         * @description What each column of the hold-out is, in the words of the study file.
-         */
-        HoldoutIn: {
-            /** Upload */
-            upload: number;
-            /**
-             * Id
-             * @default null
-             */
-            id?: string | null;
-            /** Truth */
-            truth: string;
-            /**
-             * Positive
-             * @default null
-             */
-            positive?: string | null;
-            /**
-             * Split
-             * @default null
-             */
-            split?: string | null;
-            /**
-             * Report On
-             * @default null
-             */
-            report_on?: string | null;
-            /**
-             * Tune On
-             * @default null
-             */
-            tune_on?: string | null;
-            /**
-             * Also
-             * @default []
-             */
-            also?: string[];
-            /**
-             * Weight
-             * @default null
-             */
-            weight?: string | null;
-            /**
-             * Group
-             * @default null
-             */
-            group?: string | null;
-            /**
-             * Slices
-             * @default []
-             */
-            slices?: string[][];
-            /**
-             * Names
-             * @default {}
-             */
-            names?: {
-                [key: string]: string;
-            };
-            /**
-             * Words
-             * @default {}
-             */
-            words?: {
-                [key: string]: string;
-            };
-            /**
-             * Merge
-             * @default {}
-             */
-            merge?: {
-                [key: string]: string;
-            };
-            /** @default null */
-            make_split?: components["schemas"]["SplitIn"] | null;
-            /** @default null */
-            show?: components["schemas"]["ShowIn"] | null;
-        };
-        /**
-         * QuotedIn
-         * @description A published result without its rows.
-         */
-        QuotedIn: {
-            /** Name */
-            name: string;
-            /** Source */
-            source: string;
-            /**
-             * Metrics
-             * @default {}
-             */
-            metrics?: {
-                [key: string]: number;
-            };
-            /**
-             * Matrix
-             * @default null
-             */
-            matrix?: number[][] | null;
-        };
-        /**
-         * ShowIn
-         * @description The columns shown when a row is read: its text, its picture, the numbers of its embedding.
-         */
-        ShowIn: {
-            /**
-             * Text
-             * @default null
-             */
-            text?: string | null;
-            /**
-             * Picture
-             * @default null
-             */
-            picture?: string | null;
-            /**
-             * Embedding
-             * @default null
-             */
-            embedding?: string[] | null;
-        };
-        /**
-         * SplitIn
-         * @description A split to make where none exists.
-         */
-        SplitIn: {
-            /**
-             * By
-             * @enum {string}
-             */
-            by: "class" | "group" | "time";
-            /**
-             * Field
-             * @default null
-             */
-            field?: string | null;
-            /**
-             * Tuning
-             * @default 0.3
-             */
-            tuning?: number;
-            /**
-             * Seed
-             * @default 1
-             */
-            seed?: number;
-        };
         /**
          * ResultsOut
          * @description The results file.
          */
         ResultsOut: components["schemas"]["Results"];
-        /** CandidateResult */
+        /**
+         * BaselineResult
+         * @description What needs no model: "always" one class, or the "base_rate" for every row.
+         */
+        BaselineResult: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "always" | "base_rate";
+            /** Label */
+            label?: string;
+        };
+        /**
+         * CandidateResult
+         * @description `baseline` says which one it is, where `gives` is "baseline".
+         */
         CandidateResult: {
             /** Name */
             name: string;
@@ -1309,6 +789,7 @@ export interface components {
              * @enum {string}
              */
             gives: "scores" | "classes" | "probabilities" | "baseline";
+            baseline?: components["schemas"]["BaselineResult"];
             /** Sha256 */
             sha256: string | null;
             /** Version */
@@ -1341,6 +822,7 @@ export interface components {
             actual_rows?: number;
             /** Predicted Rows */
             predicted_rows?: number | null;
+            prevalence?: components["schemas"]["Metric"];
             precision?: components["schemas"]["Metric"];
             recall?: components["schemas"]["Metric"];
             f1?: components["schemas"]["Metric"];
@@ -1487,6 +969,33 @@ export interface components {
             /** Why */
             why?: string;
             more_rows?: components["schemas"]["MoreRows"];
+        };
+        /** HoldoutResult */
+        HoldoutResult: {
+            /** Sha256 */
+            sha256: string | null;
+            /** Rows */
+            rows: number;
+            /** Classes */
+            classes: string[];
+            /** Positive */
+            positive: string | null;
+            /** Names */
+            names?: {
+                [key: string]: string;
+            };
+            /** Words */
+            words?: {
+                [key: string]: string;
+            };
+            /** Splits */
+            splits: {
+                [key: string]: number;
+            };
+            /** Report On */
+            report_on: string;
+            /** Tune On */
+            tune_on: string | null;
         };
         /**
          * Lead
@@ -1806,7 +1315,8 @@ export interface components {
          * @description One candidate on one split.
          *
          *     `matrix`: rows actual, columns predicted, in class order; with rows without an answer counted wrong one more column,
-         *     last. Null where no cutoff could be set. `outcomes` are given for two classes, where there is a matrix.
+         *     last. Null where no cutoff could be set. Where there is one, `shares` are each cell's of its actual class, and
+         *     `errors` the rows off the diagonal. `outcomes` are given for two classes, where there is a matrix.
          */
         SplitResult: {
             /** Rows */
@@ -1819,9 +1329,162 @@ export interface components {
             no_answer: number;
             /** Matrix */
             matrix: number[][] | null;
+            /** Shares */
+            shares?: (number | null)[][];
+            /** Errors */
+            errors?: number;
             outcomes?: components["schemas"]["Outcomes"];
             /** Metrics */
             metrics: {
+                [key: string]: components["schemas"]["Metric"];
+            };
+            /** Per Class */
+            per_class?: {
+                [key: string]: components["schemas"]["ClassResult"];
+            };
+            /** Averages */
+            averages?: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["Metric"];
+                };
+            };
+            roc?: components["schemas"]["RocResult"];
+            pr?: components["schemas"]["PrResult"];
+            gain?: components["schemas"]["GainResult"];
+            net_benefit?: components["schemas"]["NetBenefitResult"];
+            /** Calibration */
+            calibration?: {
+                [key: string]: unknown;
+            };
+            /** At Expected Base Rate */
+            at_expected_base_rate?: components["schemas"]["RestatedResult"] | components["schemas"]["RestatedResult"][];
+            /** Slices */
+            slices?: components["schemas"]["SliceResult"][];
+        };
+        /**
+         * JobOut
+         * @description Long work that goes on. Once it is done, the answer is at `then`; when it failed, `problem` says why.
+         */
+        JobOut: {
+            /** Id */
+            id: string;
+            /** What */
+            what: string;
+            /** Step */
+            step: string;
+            /** Done */
+            done: number;
+            /** Of */
+            of: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed" | "stopped";
+            /**
+             * Then
+             * @default null
+             */
+            then?: string | null;
+            /** @default null */
+            problem?: components["schemas"]["Problem"] | null;
+        };
+        /**
+         * PartsOut
+         * @description Some parts of the results: what stands in the results file, less what was not asked for.
+         */
+        PartsOut: components["schemas"]["Parts"];
+        /** CandidateParts */
+        CandidateParts: {
+            /** Name */
+            name?: string;
+            /**
+             * Gives
+             * @enum {string}
+             */
+            gives?: "scores" | "classes" | "probabilities" | "baseline";
+            baseline?: components["schemas"]["BaselineResult"];
+            /** Sha256 */
+            sha256?: string | null;
+            /** Version */
+            version?: string | null;
+            /** Made With */
+            made_with?: {
+                [key: string]: unknown;
+            };
+            /** Runs Now */
+            runs_now?: boolean;
+            /** Price Per 1000 */
+            price_per_1000?: number;
+            /** Latency Ms */
+            latency_ms?: number;
+            /** Score Is */
+            score_is?: string;
+            cutoff?: components["schemas"]["CutoffResult"] | null;
+            /** Splits */
+            splits?: {
+                [key: string]: components["schemas"]["SplitParts"];
+            };
+            recalibration?: components["schemas"]["Recalibration"];
+        };
+        /** Parts */
+        Parts: {
+            /** Format */
+            format?: string;
+            /** Skarlo */
+            skarlo?: string;
+            /** Title */
+            title?: string;
+            holdout?: components["schemas"]["HoldoutResult"];
+            settings?: components["schemas"]["SettingsResult"];
+            /** Own Metrics */
+            own_metrics?: components["schemas"]["OwnMetricResult"][];
+            /** Candidates */
+            candidates?: components["schemas"]["CandidateParts"][];
+            /** Pairs */
+            pairs?: components["schemas"]["PairResult"][];
+            /** Best */
+            best?: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["Lead"];
+                };
+            };
+            /** Against Baseline */
+            against_baseline?: {
+                [key: string]: {
+                    [key: string]: {
+                        [key: string]: {
+                            [key: string]: components["schemas"]["Difference"];
+                        };
+                    };
+                };
+            };
+            /** Quoted */
+            quoted?: components["schemas"]["QuotedResult"][];
+            /** Findings */
+            findings?: components["schemas"]["Finding"][];
+            /** Gates */
+            gates?: components["schemas"]["GateResult"][];
+        };
+        /** SplitParts */
+        SplitParts: {
+            /** Rows */
+            rows?: number;
+            /** Actual */
+            actual?: {
+                [key: string]: number;
+            };
+            /** No Answer */
+            no_answer?: number;
+            /** Matrix */
+            matrix?: number[][] | null;
+            /** Shares */
+            shares?: (number | null)[][];
+            /** Errors */
+            errors?: number;
+            outcomes?: components["schemas"]["Outcomes"];
+            /** Metrics */
+            metrics?: {
                 [key: string]: components["schemas"]["Metric"];
             };
             /** Per Class */
@@ -1913,15 +1576,53 @@ export interface components {
             /** Position */
             position: number;
         };
-        /** CutoffIn */
-        CutoffIn: {
-            /** Value */
-            value: number;
+        /** RevisionOut */
+        RevisionOut: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Sha256 */
+            sha256: string;
+            /** Author */
+            author: string;
             /**
-             * Chosen On
-             * @description the split whose rows were looked at when it was chosen
+             * Author Ids
+             * @description everybody who wrote of it: none of them signs it
              */
-            chosen_on: string;
+            author_ids: number[];
+            /** Submitted */
+            submitted: string;
+            /**
+             * Stamp
+             * @enum {string}
+             */
+            stamp: "waiting" | "signed" | "returned";
+            verdict: components["schemas"]["VerdictOut"] | null;
+        };
+        /** VerdictOut */
+        VerdictOut: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "signed" | "returned";
+            /** By */
+            by: string;
+            /** At */
+            at: string;
+            /** Reason */
+            reason: string;
+        };
+        /** SignIn */
+        SignIn: {
+            /** Password */
+            password: string;
+        };
+        /** ReturnIn */
+        ReturnIn: {
+            /** Reason */
+            reason: string;
         };
         /**
          * DossierOut
@@ -1987,6 +1688,14 @@ export interface components {
              * @default
              */
             of?: string;
+            /**
+             * Within
+             * @description fields with the value that rows have in them
+             * @default {}
+             */
+            within?: {
+                [key: string]: string;
+            };
         };
         /**
          * DossierDraftOut
@@ -2056,6 +1765,502 @@ export interface components {
             /** Order */
             order: number[];
         };
+        /** StudyList */
+        StudyList: {
+            /** Studies */
+            studies: components["schemas"]["StudyLine"][];
+        };
+        /** StudyLine */
+        StudyLine: {
+            /** Id */
+            id: number;
+            /** Title */
+            title: string;
+            /** Author */
+            author: string;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Candidates */
+            candidates: string[];
+            /** Exhibits */
+            exhibits: number;
+            /** Revisions */
+            revisions: number;
+            /**
+             * Stamp
+             * @description of the last revision
+             */
+            stamp: ("waiting" | "signed" | "returned") | null;
+            /**
+             * Signed
+             * @description the number of the last revision that is signed
+             */
+            signed: number | null;
+        };
+        /** StudyOut */
+        StudyOut: {
+            /** Id */
+            id: number;
+            /** Title */
+            title: string;
+            /** Author */
+            author: string;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            holdout: components["schemas"]["HoldoutResult"];
+            /** Mapping */
+            mapping: {
+                [key: string]: unknown;
+            };
+            /** Holdout File */
+            holdout_file: string;
+            /**
+             * Balance
+             * @description rows and share of each class, by split
+             */
+            balance: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["ClassBalance"];
+                };
+            };
+            /** Candidates */
+            candidates: components["schemas"]["CandidateOut"][];
+            /** Steps Read */
+            steps_read: string[];
+            /** Revision */
+            revision: number;
+            /** Stamp */
+            stamp: ("waiting" | "signed" | "returned") | null;
+            /**
+             * May
+             * @description what the role of who asks allows
+             */
+            may: ("write" | "sign")[];
+            /** Metrics */
+            metrics: components["schemas"]["MetricInfo"][];
+            /**
+             * Headline
+             * @description the metrics that stand side by side where nobody chose otherwise
+             */
+            headline: string[];
+        };
+        /** CandidateOut */
+        CandidateOut: {
+            /** Position */
+            position: number;
+            /** Letter */
+            letter: string;
+            /** Name */
+            name: string;
+            /**
+             * Gives
+             * @enum {string}
+             */
+            gives: "scores" | "classes" | "probabilities";
+            /** File */
+            file: string;
+            /** Sha256 */
+            sha256: string;
+            /** Columns */
+            columns: {
+                [key: string]: unknown;
+            };
+            /** Cutoff */
+            cutoff: number | null;
+            /** Cutoff Chosen On */
+            cutoff_chosen_on: string | null;
+            /**
+             * Cutoff Chosen
+             * @description where and how the cutoff was chosen, in words
+             */
+            cutoff_chosen: string;
+            /** Runs Now */
+            runs_now: boolean;
+            /** Version Number */
+            version_number: number;
+            /** Versions */
+            versions: components["schemas"]["VersionOut"][];
+        };
+        /**
+         * ClassBalance
+         * @description Rows of a class, and their share of the split's rows; None where there are none.
+         */
+        ClassBalance: {
+            /** Rows */
+            rows: number;
+            /** Share */
+            share: number | null;
+        };
+        /**
+         * MetricInfo
+         * @description What there is to know of a metric: its title, which way is better, and what it reads. A cutoff changes what reads
+         *     counts.
+         */
+        MetricInfo: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Short */
+            short: string;
+            /**
+             * Better
+             * @enum {string}
+             */
+            better: "higher" | "lower" | "neither";
+            /**
+             * Needs
+             * @enum {string}
+             */
+            needs: "counts" | "scores" | "probabilities";
+        };
+        /**
+         * VersionOut
+         * @description One file of a candidate.
+         */
+        VersionOut: {
+            /** Number */
+            number: number;
+            /** File */
+            file: string;
+            /** Sha256 */
+            sha256: string;
+            /** Columns */
+            columns: {
+                [key: string]: unknown;
+            };
+            /** Note */
+            note: string;
+            /** By */
+            by: string;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+        };
+        /** StudyIn */
+        StudyIn: {
+            /** Title */
+            title: string;
+            holdout: components["schemas"]["HoldoutIn"];
+            /** Candidates */
+            candidates: components["schemas"]["CandidateIn"][];
+            /**
+             * Quoted
+             * @default []
+             */
+            quoted?: components["schemas"]["QuotedIn"][];
+        };
+        /**
+         * CandidateIn
+         * @description A candidate's answers in an upload, in the words of the study file.
+         */
+        CandidateIn: {
+            /**
+             * Id
+             * @default null
+             */
+            id?: string | null;
+            /**
+             * Score
+             * @default null
+             */
+            score?: string | null;
+            /**
+             * Predicted
+             * @default null
+             */
+            predicted?: string | null;
+            /**
+             * Price Per 1000
+             * @default null
+             */
+            price_per_1000?: number | null;
+            /**
+             * Latency Ms
+             * @default null
+             */
+            latency_ms?: number | null;
+            /**
+             * Reason
+             * @default null
+             */
+            reason?: string | null;
+            /**
+             * Price
+             * @default null
+             */
+            price?: string | null;
+            /**
+             * Probabilities
+             * @default null
+             */
+            probabilities?: {
+                [key: string]: string;
+            } | null;
+            /**
+             * Runs Now
+             * @default false
+             */
+            runs_now?: boolean;
+            /**
+             * No Answer
+             * @default error
+             * @enum {string}
+             */
+            no_answer?: "error" | "wrong" | "left_out";
+            /** Upload */
+            upload: number;
+            /** Name */
+            name: string;
+            /**
+             * Cutoff
+             * @default null
+             */
+            cutoff?: number | null;
+            /**
+             * Version
+             * @default null
+             */
+            version?: string | null;
+            /**
+             * Made With
+             * @default {}
+             */
+            made_with?: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * HoldoutIn
+         * @description What each column of the hold-out is, in the words of the study file.
+         */
+        HoldoutIn: {
+            /**
+             * Id
+             * @default null
+             */
+            id?: string | null;
+            /** Truth */
+            truth: string;
+            /**
+             * Positive
+             * @default null
+             */
+            positive?: string | number | boolean | null;
+            /**
+             * Split
+             * @default null
+             */
+            split?: string | null;
+            /**
+             * Report On
+             * @default null
+             */
+            report_on?: string | number | boolean | null;
+            /**
+             * Tune On
+             * @default null
+             */
+            tune_on?: string | number | boolean | null;
+            /**
+             * Also
+             * @default []
+             */
+            also?: (string | number | boolean)[];
+            /** @default null */
+            make_split?: components["schemas"]["SplitSpec"] | null;
+            /**
+             * Weight
+             * @default null
+             */
+            weight?: string | null;
+            /**
+             * Group
+             * @default null
+             */
+            group?: string | null;
+            /**
+             * Slices
+             * @default []
+             */
+            slices?: string[][];
+            /**
+             * Names
+             * @default {}
+             */
+            names?: {
+                [key: string]: string;
+            };
+            /**
+             * Words
+             * @default {}
+             */
+            words?: {
+                [key: string]: string;
+            };
+            /**
+             * Merge
+             * @default {}
+             */
+            merge?: {
+                [key: string]: string | number | boolean;
+            };
+            /** Upload */
+            upload: number;
+            /** @default null */
+            show?: components["schemas"]["ShowIn"] | null;
+        };
+        /**
+         * QuotedIn
+         * @description A published result without its rows.
+         */
+        QuotedIn: {
+            /**
+             * Metrics
+             * @default {}
+             */
+            metrics?: {
+                [key: string]: number;
+            };
+            /**
+             * Matrix
+             * @default null
+             */
+            matrix?: number[][] | null;
+            /** Name */
+            name: string;
+            /** Source */
+            source: string;
+        };
+        /**
+         * ShowIn
+         * @description The columns shown when a row is read: its text, its picture, the numbers of its embedding.
+         */
+        ShowIn: {
+            /**
+             * Text
+             * @default null
+             */
+            text?: string | null;
+            /**
+             * Picture
+             * @default null
+             */
+            picture?: string | null;
+            /**
+             * Embedding
+             * @default null
+             */
+            embedding?: string[] | null;
+        };
+        /**
+         * SplitSpec
+         * @description [holdout.make_split]: a split where none exists; `tuning` is the share of rows that choices are made on.
+         */
+        SplitSpec: {
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "class" | "group" | "time";
+            /**
+             * Field
+             * @default null
+             */
+            field?: string | null;
+            /**
+             * Tuning
+             * @default 0.3
+             */
+            tuning?: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed?: number;
+        };
+        /** CutoffIn */
+        CutoffIn: {
+            /** Value */
+            value: number;
+            /**
+             * Chosen On
+             * @description the split whose rows were looked at when it was chosen
+             */
+            chosen_on: string;
+        };
+        /** UploadOut */
+        UploadOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Sha256 */
+            sha256: string;
+            /** Size */
+            size: number;
+            /** Rows */
+            rows: number;
+            /** Columns */
+            columns: components["schemas"]["ColumnOut"][];
+            /** Guess */
+            guess: {
+                [key: string]: components["schemas"]["Guess"];
+            };
+        };
+        /** ColumnOut */
+        ColumnOut: {
+            /** Name */
+            name: string;
+            /** First */
+            first: string[];
+            /** Distinct */
+            distinct: number;
+            /** Empty */
+            empty: number;
+            /** Values */
+            values: string[];
+            /** Counts */
+            counts: number[];
+            /** Alike */
+            alike: string[][];
+            /** Numeric */
+            numeric: boolean;
+            /** Least */
+            least: number | null;
+            /** Most */
+            most: number | null;
+        };
+        /**
+         * Guess
+         * @description The column that a role probably falls to (none: nothing speaks for one), why, and which others it could be.
+         */
+        Guess: {
+            /** Column */
+            column: string | null;
+            /** Why */
+            why: string;
+            /** Also */
+            also: string[];
+        };
+        /**
+         * StackIn
+         * @description One upload for each split of a hold-out.
+         */
+        StackIn: {
+            /** Parts */
+            parts: {
+                [key: string]: number;
+            };
+        };
         /**
          * AccountOut
          * @description The fields of a hold-out, and how each candidate's answers joined.
@@ -2073,7 +2278,8 @@ export interface components {
         };
         /**
          * Bar
-         * @description One bar of a field's small figure: a value or a stretch of numbers, with its rows by class.
+         * @description One bar of a field's small figure: a value, so many `others` together, or a stretch of numbers, with its rows by
+         *     class.
          */
         Bar: {
             /** Label */
@@ -2084,6 +2290,8 @@ export interface components {
             low?: number;
             /** High */
             high?: number;
+            /** Others */
+            others?: number;
         };
         /**
          * FieldSummary
@@ -2185,6 +2393,64 @@ export interface components {
             doubled: number;
         };
         /**
+         * RowsOut
+         * @description Some rows, of all that are as wanted.
+         */
+        RowsOut: {
+            /** Total */
+            total: number;
+            /** Rows */
+            rows: components["schemas"]["RowOut"][];
+        };
+        /**
+         * AnswerOut
+         * @description What one candidate answered for a row.
+         */
+        AnswerOut: {
+            /** Position */
+            position: number;
+            /**
+             * Place
+             * @description where in its own file the answer stands, from 1; null where it has none
+             */
+            place: number | null;
+            /** Score */
+            score: number | null;
+            /** Probabilities */
+            probabilities: {
+                [key: string]: number;
+            } | null;
+            /**
+             * Predicted
+             * @description the predicted class; null where there is no answer, or no cutoff
+             */
+            predicted: string | null;
+        };
+        /**
+         * RowOut
+         * @description One row of the hold-out.
+         */
+        RowOut: {
+            /**
+             * Row
+             * @description its place in the hold-out file, from 1
+             */
+            row: number;
+            /** Split */
+            split: string;
+            /** Actual */
+            actual: string;
+            /**
+             * Fields
+             * @description as they were read; null where absent
+             */
+            fields: {
+                [key: string]: string | null;
+            };
+            /** Answers */
+            answers: components["schemas"]["AnswerOut"][];
+        };
+        /**
          * SessionOut
          * @description Who is signed in here, and the token that changes must carry in X-CSRFToken.
          */
@@ -2219,11 +2485,9 @@ export interface components {
         };
         /**
          * VersionIn
-         * @description A new file of a candidate; which column is what is left out where it is as before.
+         * @description A new file of a candidate; which column is what is left out where it is as before, an empty one is none.
          */
         VersionIn: {
-            /** Upload */
-            upload: number;
             /**
              * Id
              * @default null
@@ -2240,16 +2504,6 @@ export interface components {
              */
             predicted?: string | null;
             /**
-             * Reason
-             * @default null
-             */
-            reason?: string | null;
-            /**
-             * Price
-             * @default null
-             */
-            price?: string | null;
-            /**
              * Price Per 1000
              * @default null
              */
@@ -2259,6 +2513,18 @@ export interface components {
              * @default null
              */
             latency_ms?: number | null;
+            /** Upload */
+            upload: number;
+            /**
+             * Reason
+             * @default null
+             */
+            reason?: string | null;
+            /**
+             * Price
+             * @default null
+             */
+            price?: string | null;
             /**
              * Version
              * @default null
@@ -2385,6 +2651,426 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    readResults: {
+        parameters: {
+            query?: {
+                /** @description only rows with this value in this field, as ward=North; several go together */
+                within?: string[];
+                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
+                cutoffs?: string;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultsOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readParts: {
+        parameters: {
+            query: {
+                /** @description only rows with this value in this field, as ward=North; several go together */
+                within?: string[];
+                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
+                cutoffs?: string;
+                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
+                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "net_benefit" | "calibration" | "expected" | "slices" | "recalibration" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
+                /** @description of parts that there are one of for each split: which */
+                split?: string;
+                /** @description of slices: one of the study's lists of fields, as ward,shift; all lists if left out */
+                fields?: string[];
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readSentence: {
+        parameters: {
+            query: {
+                /** @description only rows with this value in this field, as ward=North; several go together */
+                within?: string[];
+                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
+                cutoffs?: string;
+                view: "roster" | "matrix" | "curves" | "cutoff";
+                split: string;
+                show?: number[];
+                /** @description of three classes or more, the one that is read against the rest */
+                of?: string;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SentenceOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readUnfolded: {
+        parameters: {
+            query: {
+                /** @description only rows with this value in this field, as ward=North; several go together */
+                within?: string[];
+                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
+                cutoffs?: string;
+                candidate: string;
+                split: string;
+                metric: string;
+                /** @description a class, an average, a slice, or an expected base rate */
+                of?: string | null;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnfoldedOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readTallies: {
+        parameters: {
+            query: {
+                /** @description only rows with this value in this field, as ward=North; several go together */
+                within?: string[];
+                split: string;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TalliesOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     submit: {
         parameters: {
             query?: never;
@@ -2748,1010 +3434,6 @@ export interface operations {
                 };
                 content: {
                     "text/html": string;
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    upload: {
-        parameters: {
-            query: {
-                name: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description a table: CSV, TSV, JSON Lines, Parquet or Arrow */
-        requestBody: {
-            content: {
-                "application/octet-stream": string;
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UploadOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    readUpload: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                upload_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UploadOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    stackUploads: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["StackIn"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UploadOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    listStudies: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StudyList"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    makeStudy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["StudyIn"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StudyOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    readStudy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                study_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StudyOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    deleteStudy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                study_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StudyList"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    readResults: {
-        parameters: {
-            query?: {
-                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
-                cutoffs?: string;
-            };
-            header?: never;
-            path: {
-                study_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ResultsOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    readSentence: {
-        parameters: {
-            query: {
-                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
-                cutoffs?: string;
-                view: "roster" | "matrix" | "curves" | "cutoff";
-                split: string;
-                show?: number[];
-                /** @description of three classes or more, the one that is read against the rest */
-                of?: string;
-            };
-            header?: never;
-            path: {
-                study_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SentenceOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    readUnfolded: {
-        parameters: {
-            query: {
-                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
-                cutoffs?: string;
-                candidate: string;
-                split: string;
-                metric: string;
-                /** @description a class, an average, a slice, or an expected base rate */
-                of?: string | null;
-            };
-            header?: never;
-            path: {
-                study_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UnfoldedOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    readTallies: {
-        parameters: {
-            query: {
-                split: string;
-            };
-            header?: never;
-            path: {
-                study_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TalliesOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    keepCutoff: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                study_id: number;
-                position: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CutoffIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StudyOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    readStep: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                study_id: number;
-                step: "intake" | "roster" | "matrix" | "curves" | "cutoff" | "dossier";
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StudyOut"];
-                };
-            };
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -4360,6 +4042,685 @@ export interface operations {
                 };
                 content: {
                     "text/html": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listStudies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeStudy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StudyIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readStudy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deleteStudy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keepCutoff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                position: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutoffIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readStep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                step: "intake" | "roster" | "matrix" | "curves" | "cutoff" | "dossier";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    upload: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description a table: CSV, TSV, JSON Lines, Parquet or Arrow */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readUpload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stackUploads: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StackIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Unauthorized */
@@ -5021,6 +5382,101 @@ export interface operations {
         responses: {
             /** @description OK */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readRows: {
+        parameters: {
+            query?: {
+                /** @description only rows with this value in this field, as ward=North; several go together */
+                within?: string[];
+                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
+                cutoffs?: string;
+                /** @description rows of this split; of any where left out */
+                split?: string;
+                /** @description the actual class */
+                actual?: string;
+                /** @description position of the candidate that `predicted` and `sort` read */
+                candidate?: number | null;
+                /** @description the class that the candidate predicts at its cutoff; empty for no answer */
+                predicted?: string | null;
+                /** @description row, score (of the candidate), or a field as field:NAME */
+                sort?: string;
+                /** @description the largest first */
+                down?: boolean;
+                start?: number;
+                count?: number;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowsOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -19,9 +19,13 @@ type Props = {
 
 /** A number that unfolds: pressed, it shows its formula with this study's counts, its interval, its other names. */
 export function Figure({ candidate, metric, value, whole = false, of, pending = false, className = "" }: Props) {
-  const { study, split, query } = useScope();
+  const { study, split, query, slice } = useScope();
   const [open, setOpen] = useState(false);
-  const asked = useUnfolded(study.id, { candidate, split, metric, cutoffs: query, ...(of ? { of } : {}) }, open);
+  const asked = useUnfolded(
+    study.id,
+    { candidate, split, metric, cutoffs: query, within: slice, ...(of ? { of } : {}) },
+    open,
+  );
   const text = whole && value.value !== null ? count(value.value) : shown(value.value);
   const e = asked.data;
   if (pending)

@@ -23,8 +23,9 @@ export function tallied(gates: Gate[]): { status: string; text: string }[] {
 /** How the gates stand, in one line, and each that does not pass. */
 export function GatesNow() {
   const { results, pending } = useScope();
-  if (results.gates.length === 0) return null;
-  const open = results.gates.filter((g) => g.status !== "pass");
+  const gates = results.gates ?? [];
+  if (gates.length === 0) return null;
+  const open = gates.filter((g) => g.status !== "pass");
   return (
     <section aria-label="Gates" className="px-3.5 pb-3 text-sm">
       <h2 className="text-lg">Gates</h2>
@@ -33,7 +34,7 @@ export function GatesNow() {
       ) : (
         <>
           <p>
-            {tallied(results.gates).map(({ status, text }, i) => (
+            {tallied(gates).map(({ status, text }, i) => (
               <span key={status} className={TONES[status]}>
                 {i > 0 && <span className="text-ink font-normal"> · </span>}
                 {text}

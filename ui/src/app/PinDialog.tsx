@@ -3,7 +3,7 @@ import { dossierCalls, useDossierChange } from "../api/queries";
 import { Button, Fault } from "../parts/basics";
 import { Modal } from "../parts/Modal";
 import { several } from "../parts/number";
-import { useScope } from "./scope";
+import { sliceNamed, useScope } from "./scope";
 import { useSteps, type View } from "./steps";
 import { remember } from "./undo";
 
@@ -11,7 +11,7 @@ type Props = { open: boolean; onOpenChange: (open: boolean) => void; view: View 
 
 /** Pin the view as it stands, with a caption. */
 export function PinDialog({ open, onOpenChange, view }: Props) {
-  const { study, split, show, cutoffs, of } = useScope();
+  const { study, split, slice, show, cutoffs, of, within } = useScope();
   const { titleOf } = useSteps();
   const [caption, setCaption] = useState("");
   const calls = dossierCalls(study.id);
@@ -19,7 +19,7 @@ export function PinDialog({ open, onOpenChange, view }: Props) {
   const unpin = useDossierChange(study.id, calls.unpin);
   const send = () =>
     pin.mutate(
-      { view, scope: { split, show, cutoffs, of: view === "curves" ? of : "" }, caption },
+      { view, scope: { split, show, cutoffs, of: view === "curves" ? of : "", within }, caption },
       {
         onSuccess: (dossier) => {
           const added = dossier.exhibits.at(-1);
@@ -54,7 +54,8 @@ export function PinDialog({ open, onOpenChange, view }: Props) {
           }}
         />
         <p className="text-sm text-soft mt-1">
-          Kept with it: the {split} rows, {several(show.length, "candidate")}, their cutoffs.
+          Kept with it: the {split} rows{slice.length > 0 && ` where ${sliceNamed(within)}`},{" "}
+          {several(show.length, "candidate")}, their cutoffs.
         </p>
         <Fault error={pin.error} />
         <div className="flex gap-2 mt-3 justify-end">

@@ -72,6 +72,7 @@ export function Rail({ step, onPin }: { step: string; onPin: () => void }) {
                     show: e.scope.show,
                     cutoffs: { ...scope.cutoffs, ...e.scope.cutoffs },
                     of: e.scope.of || scope.of,
+                    within: e.scope.within ?? {},
                   },
                   scope.study,
                 ).toString(),

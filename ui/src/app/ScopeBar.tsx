@@ -1,16 +1,16 @@
 import { DropdownMenu } from "radix-ui";
-import { Tile } from "../parts/basics";
+import { useFields } from "../api/queries";
+import { PENDING, Tile } from "../parts/basics";
 import { asSet, several, shown } from "../parts/number";
-import { metricOf, type Shown, useScope } from "./scope";
+import { ofClass, type Shown, useScope } from "./scope";
 import { ITEM, MENU } from "./TopBar";
 
 const MOST_NAMED = 6; // candidates that find room with their names; of more each is its letter
 
 /** What is being read: it governs every view. */
 export function ScopeBar() {
-  const { study, split, show, all, go, positive, query, many, pending } = useScope();
-  const rows = (name: string) => Object.values(study.balance[name] ?? {}).reduce((a, b) => a + b, 0);
-  const share = all[0] ? metricOf(all[0].part, "prevalence").value : null;
+  const { study, split, show, all, baseRate, go, positive, query, many, pending, lacking } = useScope();
+  const rows = (name: string) => study.holdout.splits[name] ?? 0;
   const splits = Object.keys(study.balance);
   const folded = all.length > MOST_NAMED;
   const said = (c: Shown) => (c.shownCutoff !== null ? `≥ ${asSet(c.shownCutoff)}` : c.runs_now ? "runs now" : c.gives);
@@ -47,9 +47,10 @@ export function ScopeBar() {
       ) : (
         <span className="border border-rule bg-sheet rounded-md px-2.5 py-1">
           class <b className="font-semibold">{positive}</b>{" "}
-          {share !== null && <span className="text-soft">{shown(share)} of rows</span>}
+          {baseRate !== null && !lacking && <span className="text-soft">{shown(baseRate)} of rows</span>}
         </span>
       )}
+      <SliceRead />
       <span className="flex-1" />
       {all.map((c) => {
         const on = show.includes(c.position);
@@ -60,12 +61,15 @@ export function ScopeBar() {
             aria-pressed={on}
             data-chip={c.letter}
             title={`${c.name}${said(c) && ` ${said(c)}`}: switch ${on ? "off" : "on"}${c.position < 10 ? ` (${c.position})` : ""}`}
-            aria-label={`${c.letter} ${c.name} ${said(c)}`}
             onClick={() => go({ show: on ? show.filter((p) => p !== c.position) : [...show, c.position] })}
             className={`flex items-center gap-1.5 border border-rule rounded-md py-1 ${folded ? "px-1" : "pl-1 pr-2"} ${on ? "bg-sheet" : "text-soft"}`}
           >
             <Tile position={c.position} letter={c.letter} off={!on} />
-            {!folded && (
+            {folded ? (
+              <span className="sr-only">
+                {c.name} {said(c)}
+              </span>
+            ) : (
               <>
                 <span className="max-w-36 truncate">{c.name}</span>
                 <span className="text-xs text-soft">{said(c)}</span>
@@ -78,12 +82,92 @@ export function ScopeBar() {
   );
 }
 
+const MOST_FIELDS = 40;
+
+/** The slice that is read: a chip for each field with its value, and a menu of the fields that hold few values. */
+function SliceRead() {
+  const { study, split, within, results, lacking, go } = useScope();
+  const fields = useFields(study.id).data?.fields ?? [];
+  const offered = fields.filter((f) => f.kind === "category" && !(f.name in within)).slice(0, MOST_FIELDS);
+  const without = (name: string) => Object.fromEntries(Object.entries(within).filter(([key]) => key !== name));
+  const sliced = Object.keys(within).length > 0;
+  return (
+    <>
+      {Object.entries(within).map(([name, value]) => (
+        <span
+          key={name}
+          data-slice={name}
+          className="border border-ink bg-sheet rounded-md pl-2.5 pr-1 py-1 flex items-baseline gap-1"
+        >
+          <span className="max-w-56 truncate" title={`${name} is ${value || "absent"}`}>
+            {name} <b className="font-semibold">{value || "absent"}</b>
+          </span>
+          <button
+            type="button"
+            className="px-1 text-soft hover:text-ink"
+            aria-label={`All rows, whatever ${name} is`}
+            onClick={() => go({ within: without(name) })}
+          >
+            ×
+          </button>
+        </span>
+      ))}
+      {sliced && (
+        <span className="text-sm text-soft" data-part="slice-rows">
+          {lacking ? PENDING : several(results.holdout.splits[split] ?? 0, "row")}
+        </span>
+      )}
+      {offered.length > 0 && (
+        <DropdownMenu.Root modal={false}>
+          <DropdownMenu.Trigger className="text-sm text-soft hover:text-ink px-1 py-1" data-part="slice">
+            {sliced ? "and …" : "all rows, or a slice ▾"}
+          </DropdownMenu.Trigger>
+          <DropdownMenu.Portal>
+            <DropdownMenu.Content align="start" sideOffset={4} className={`${MENU} max-h-[70vh] overflow-auto`}>
+              <DropdownMenu.Label className="px-2.5 py-1 text-sm text-soft">Rows of all splits</DropdownMenu.Label>
+              {offered.map((f) => (
+                <DropdownMenu.Sub key={f.name}>
+                  <DropdownMenu.SubTrigger className={`${ITEM} flex justify-between gap-4`}>
+                    {f.name} <span className="text-soft">{several(f.distinct, "value")} ▸</span>
+                  </DropdownMenu.SubTrigger>
+                  <DropdownMenu.Portal>
+                    <DropdownMenu.SubContent className={`${MENU} max-h-[70vh] overflow-auto`}>
+                      {f.bars
+                        .filter((bar) => bar.others === undefined)
+                        .map((bar) => (
+                          <DropdownMenu.Item
+                            key={bar.label}
+                            className={`${ITEM} flex justify-between gap-4`}
+                            onSelect={() => go({ within: { ...within, [f.name]: bar.label } })}
+                          >
+                            {bar.label || "absent"}{" "}
+                            <span className="text-soft">
+                              {several(
+                                bar.rows.reduce((a, b) => a + b, 0),
+                                "row",
+                              )}
+                            </span>
+                          </DropdownMenu.Item>
+                        ))}
+                    </DropdownMenu.SubContent>
+                  </DropdownMenu.Portal>
+                </DropdownMenu.Sub>
+              ))}
+            </DropdownMenu.Content>
+          </DropdownMenu.Portal>
+        </DropdownMenu.Root>
+      )}
+    </>
+  );
+}
+
 /** Of three classes or more, the one that curves are read for, against the rest. */
 function ClassRead() {
-  const { study, split, of, called, go } = useScope();
-  const balance = study.balance[split] ?? {};
-  const whole = Object.values(balance).reduce((a, b) => a + b, 0);
-  const share = (label: string) => (whole > 0 ? `${shown((balance[label] ?? 0) / whole)} of rows` : "no rows");
+  const { study, of, called, go, baselines, lacking } = useScope();
+  const share = (label: string) => {
+    const found = baselines[0] && ofClass(baselines[0].part, label)?.prevalence?.value;
+    return typeof found === "number" && !lacking ? `${shown(found)} of rows` : "";
+  };
   const { classes } = study.holdout;
   return (
     <DropdownMenu.Root modal={false}>

@@ -73,14 +73,14 @@ function stateOf(step: string, scope: Scope, found: Found): State {
   if (step === "intake")
     return found.open > 0
       ? state(several(found.open, "warning to explain", "warnings to explain"), true)
-      : state(`${count(results.holdout.rows)} rows`);
+      : state(`${count(study.holdout.rows)} rows`);
   if (step === "roster") {
-    const fails = results.gates.filter((g) => g.level === "must" && g.status !== "pass").length;
+    const fails = (results.gates ?? []).filter((g) => g.level === "must" && g.status !== "pass").length;
     if (!pending && fails > 0) return state(several(fails, "gate not passed", "gates not passed"), true);
     return state(several(study.candidates.length, "candidate"));
   }
   if (step === "matrix") return state(pending ? PENDING : errors(scope));
-  if (step === "curves") return state(areas(scope));
+  if (step === "curves") return state(scope.lacking ? PENDING : scope.few ? "too few rows" : areas(scope));
   if (step === "cutoff") {
     const peeked = study.candidates.filter((c) => c.cutoff !== null && c.cutoff_chosen_on === study.holdout.report_on);
     if (peeked.length > 0)
@@ -96,12 +96,7 @@ function stateOf(step: string, scope: Scope, found: Found): State {
 
 /** From the fewest to the most errors of a candidate on the rows that are read. */
 function errors({ chosen, many, words }: Scope): string {
-  const wrong = chosen.flatMap(({ part }) => {
-    if (!part.matrix) return [];
-    if (!many) return [part.outcomes?.fn ?? 0];
-    const all = part.matrix.flat().reduce((a, b) => a + b, 0);
-    return [all - part.matrix.reduce((sum, row, i) => sum + (row[i] ?? 0), 0)];
-  });
+  const wrong = chosen.flatMap(({ part }) => (many ? part.errors : part.outcomes?.fn) ?? []);
   if (wrong.length === 0) return "no class predicted";
   return `${span(wrong.map(count), wrong)} ${many ? "wrong" : words.fn}`;
 }

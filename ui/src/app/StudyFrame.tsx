@@ -1,8 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
-import { api, got, type Results, type Study } from "../api/client";
-import { useCutoffKeeping, useResults, useStudy } from "../api/queries";
+import { Link, Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
+import { api, got, type Study } from "../api/client";
+import { useCutoffKeeping, useStudy } from "../api/queries";
 import type { operations } from "../api/schema";
 import { Fault, Loading } from "../parts/basics";
 import { Finder } from "./Finder";
@@ -10,9 +10,19 @@ import { KeyList } from "./KeyList";
 import { useKeys } from "./keys";
 import { PinDialog } from "./PinDialog";
 import { Rail } from "./Rail";
+import { type Read, useRead } from "./results";
 import { ScopeBar } from "./ScopeBar";
 import { Spine } from "./Spine";
-import { type Address, cutoffsQuery, readAddress, type Scope, ScopeContext, scopeOf, writeAddress } from "./scope";
+import {
+  type Address,
+  cutoffsQuery,
+  readAddress,
+  type Scope,
+  ScopeContext,
+  scopeOf,
+  withinQuery,
+  writeAddress,
+} from "./scope";
 import { useSteps } from "./steps";
 import { TopBar } from "./TopBar";
 import { remember, undo } from "./undo";
@@ -25,16 +35,29 @@ export function StudyFrame() {
   const study = useStudy(id);
   const [search] = useSearchParams();
   const address = study.data ? readAddress(search, study.data) : null;
-  const results = useResults(id, address ? cutoffsQuery(address.cutoffs) : null);
+  const step = useLocation().pathname.split("/")[3] ?? "roster";
+  const { results, error, pending, lacking, waiting } = useRead(study.data, address, step);
   if (study.isError)
     return <Standing title="Study" body={<Fault error={study.error} again={() => void study.refetch()} list />} />;
   if (!study.data || !address) return <Standing title="" body={<Loading what="Opening the study" />} />;
-  if (results.isError)
+  if (error)
     return (
-      <Standing title={study.data.title} body={<Fault error={results.error} again={() => void results.refetch()} />} />
+      <Standing
+        title={study.data.title}
+        body={
+          <>
+            <Fault error={error.error} again={() => void error.refetch()} />
+            {Object.keys(address.within).length > 0 && (
+              <Link className="link" to={{ search: writeAddress({ ...address, within: {} }, study.data).toString() }}>
+                Read all rows
+              </Link>
+            )}
+          </>
+        }
+      />
     );
-  if (!results.data) return <Standing title={study.data.title} body={<Loading what="Evaluating" />} />;
-  return <OpenStudy study={study.data} results={results.data} address={address} />;
+  if (!results) return <Standing title={study.data.title} body={<Loading what="Evaluating" />} />;
+  return <OpenStudy study={study.data} address={address} {...{ step, results, pending, lacking, waiting }} />;
 }
 
 function Standing({ title, body }: { title: string; body: React.ReactNode }) {
@@ -46,13 +69,22 @@ function Standing({ title, body }: { title: string; body: React.ReactNode }) {
   );
 }
 
+type Open = {
+  study: Study;
+  results: Read;
+  address: Address;
+  step: string;
+  pending: boolean;
+  lacking: boolean;
+  waiting: boolean;
+};
+
 /** `results` may still be those of other cutoffs than the address says: `Scope.pending` tells, candidate by candidate. */
-function OpenStudy({ study, results, address }: { study: Study; results: Results; address: Address }) {
+function OpenStudy({ study, results, address, step, pending, lacking, waiting }: Open) {
   const { pathname } = useLocation();
   const [search, setSearch] = useSearchParams();
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const step = pathname.split("/")[3] ?? "roster";
   const [pinning, setPinning] = useState(false);
   const [listing, setListing] = useState(false);
   const [finding, setFinding] = useState(false);
@@ -124,10 +156,11 @@ function OpenStudy({ study, results, address }: { study: Study; results: Results
     };
     return {
       ...address,
-      ...scopeOf(study, results, address),
+      ...scopeOf(study, results, address, pending, lacking),
       study,
       results,
       query: cutoffsQuery(address.cutoffs),
+      slice: withinQuery(address.within),
       mayWrite,
       maySign: study.may.includes("sign"),
       go,
@@ -140,7 +173,7 @@ function OpenStudy({ study, results, address }: { study: Study; results: Results
         void store(position, value, split);
       },
     };
-  }, [address, study, results, mayWrite, keep, queries, setSearch]);
+  }, [address, study, results, pending, lacking, mayWrite, keep, queries, setSearch]);
 
   const walk = (by: number) => {
     const { pathname, search } = window.location;
@@ -177,10 +210,10 @@ function OpenStudy({ study, results, address }: { study: Study; results: Results
           <main
             className={`flex-1 min-w-0 overflow-auto px-5 pt-4 ${whole ? "pb-4" : "pb-10"}`}
             data-view={step}
-            aria-busy={scope.pending || keeping.isPending}
+            aria-busy={scope.pending || waiting || keeping.isPending}
           >
             <Fault error={fault} done={() => setFault(null)} />
-            <Outlet />
+            {waiting ? <Loading what="Evaluating" /> : <Outlet />}
           </main>
           {!whole && <Rail step={step} onPin={() => setPinning(true)} />}
         </div>

@@ -1,9 +1,10 @@
 import { createContext, useContext } from "react";
-import type { Metric, Results, Schemas, Study } from "../api/client";
+import type { Metric, Schemas, Study } from "../api/client";
+import type { Read } from "./results";
 
 export type Candidate = Schemas["CandidateOut"];
 export type SplitResult = Schemas["SplitResult"];
-export type CandidateResult = Schemas["CandidateResult"];
+export type CandidateResult = Read["candidates"][number];
 export type MetricInfo = Schemas["MetricInfo"];
 
 /** What is being read. It lives in the address and nowhere else. */
@@ -13,7 +14,27 @@ export type Address = {
   cutoffs: Record<number, number>;
   /** Of three classes or more, the one that is read against the rest; empty where there are two. */
   of: string;
+  /** Fields with the value that rows have to have: the slice that is read; empty for all rows. */
+  within: Record<string, string>;
 };
+
+/** The slice as the HTTP interface takes it. */
+export const withinQuery = (within: Record<string, string>) =>
+  Object.entries(within).map(([name, value]) => `${name}=${value}`);
+
+/** The slice in words. */
+export const sliceNamed = (within: Record<string, string>) =>
+  Object.entries(within)
+    .map(([name, value]) => `${name} is ${value || "absent"}`)
+    .join(" and ");
+
+const pairs = (texts: string[]) =>
+  Object.fromEntries(
+    texts.flatMap((text) => {
+      const at = text.indexOf("=");
+      return at > 0 ? [[text.slice(0, at), text.slice(at + 1)] as const] : [];
+    }),
+  );
 
 const parts = (text: string | null) => (text ?? "").split(",").filter((part) => part !== "");
 
@@ -40,13 +61,14 @@ export function readAddress(search: URLSearchParams, study: Study): Address {
       ? parts(search.get("show")).flatMap((letter) => positions.get(letter) ?? [])
       : [...positions.values()],
     cutoffs,
+    within: pairs(search.getAll("in")),
   };
 }
 
 /** Write an address in full, so that a shared link shows what its sender saw. */
 export function writeAddress(a: Address, study: Study): URLSearchParams {
   const shown = study.candidates.filter((c) => a.show.includes(c.position));
-  return new URLSearchParams({
+  const search = new URLSearchParams({
     split: a.split,
     show: shown.map((c) => c.letter).join(","),
     cut: study.candidates
@@ -54,6 +76,8 @@ export function writeAddress(a: Address, study: Study): URLSearchParams {
       .join(","),
     ...(a.of ? { class: a.of } : {}),
   });
+  for (const text of withinQuery(a.within)) search.append("in", text);
+  return search;
 }
 
 /** The cutoffs as the HTTP interface takes them. */
@@ -75,15 +99,22 @@ export type Baseline = { name: string; label: string; part: SplitResult };
 
 export type Scope = Address & {
   study: Study;
-  results: Results;
+  results: Read;
   query: string;
+  slice: string[];
   all: Shown[];
   chosen: Shown[];
   baselines: Baseline[];
+  /** The share of positive rows among all of the split, whoever answers them; null of three classes or more. */
+  baseRate: number | null;
   /** Whether there are three classes or more, none of which is the positive one. */
   many: boolean;
   /** Whether any candidate's results are on their way: nothing that is concluded from several may be shown. */
   pending: boolean;
+  /** Whether a slice was picked out that has too few rows for rates: counts alone are told of it. */
+  few: boolean;
+  /** Whether nothing of what is read is there yet: then no number at all may be shown. */
+  lacking: boolean;
   called: (label: string) => string;
   metric: (name: string) => MetricInfo;
   positiveLabel: string;
@@ -113,7 +144,7 @@ export const metricOf = (part: SplitResult, name: string): Metric => part.metric
 export const ofClass = (part: SplitResult, of: string) => (of ? part.per_class?.[of] : undefined);
 
 /** Everything the views read, from a study, its results and the address. */
-export function scopeOf(study: Study, results: Results, address: Address) {
+export function scopeOf(study: Study, results: Read, address: Address, late: boolean, lacking = false) {
   const own = new Map(results.candidates.filter((c) => c.gives !== "baseline").map((c) => [c.name, c]));
   const all = study.candidates.flatMap((c): Shown[] => {
     const result = own.get(c.name);
@@ -130,7 +161,7 @@ export function scopeOf(study: Study, results: Results, address: Address) {
     infos.get(name) ?? { name, title: name, short: name, better: "neither", needs: "counts" };
   const baselines = results.candidates.flatMap((c) => {
     const part = c.splits[address.split];
-    const label = c.name.startsWith("always ") ? `always “${called(c.name.slice(7))}”` : c.name;
+    const label = c.baseline?.label === undefined ? c.name : `always “${called(c.baseline.label)}”`;
     return c.gives === "baseline" && part ? [{ name: c.name, label, part }] : [];
   });
   const { classes } = results.holdout;
@@ -140,8 +171,13 @@ export function scopeOf(study: Study, results: Results, address: Address) {
     all,
     chosen: all.filter((c) => address.show.includes(c.position)),
     baselines,
+    baseRate: baselines[0] ? metricOf(baselines[0].part, "prevalence").value : null,
     many: positive === "",
-    pending: all.some((c) => c.pending),
+    lacking,
+    few:
+      Object.keys(address.within).length > 0 &&
+      (results.holdout.splits[address.split] ?? 0) < results.settings.min_slice,
+    pending: late || lacking || all.some((c) => c.pending),
     called,
     metric,
     positiveLabel: positive,

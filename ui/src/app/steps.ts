@@ -1,5 +1,5 @@
 import { type ComponentType, createContext, useContext } from "react";
-import type { Schemas } from "../api/client";
+import type { PartKind, Schemas } from "../api/client";
 
 /** What can be pinned as an exhibit. */
 export type View = Schemas["ExhibitOut"]["view"];
@@ -9,6 +9,9 @@ export type StepEntry = {
   step: string;
   title: string;
   load?: () => Promise<ComponentType>;
+  /** The parts of the results that it shows besides matrices and metrics; and those of them that no cutoff changes. */
+  reads?: readonly PartKind[];
+  draws?: readonly PartKind[];
   /** Whether it can be pinned as an exhibit, of two classes or of many. */
   pins?: (many: boolean) => boolean;
 };
@@ -17,6 +20,7 @@ export type StepEntry = {
 export type Steps = {
   all: StepEntry[];
   open: string[];
+  entry: (step: string) => StepEntry | undefined;
   titleOf: (step: string) => string;
   canPin: (step: string, many: boolean) => step is View;
 };
@@ -26,6 +30,7 @@ export function stepsOf(all: StepEntry[]): Steps {
   return {
     all,
     open: all.flatMap((s) => (s.load ? [s.step] : [])),
+    entry,
     titleOf: (step) => entry(step)?.title ?? step,
     canPin: (step, many): step is View => entry(step)?.pins?.(many) ?? false,
   };

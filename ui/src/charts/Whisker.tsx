@@ -1,29 +1,61 @@
 import { scaleLinear } from "d3-scale";
-import type { Metric } from "../api/client";
+import { Ruler } from "./Ruler";
+import type { Interval } from "./scales";
 
-const WIDTH = 72;
+const [WIDTH, HEIGHT, MIDDLE] = [72, 9, 4.5];
 
-/** The scale of a column: from the lowest to the highest end of any interval in it. */
-export function columnScale(metrics: Metric[]): [number, number] | null {
-  const ends = metrics.flatMap((m) => [m.value, m.low, m.high].filter((x): x is number => typeof x === "number"));
-  if (ends.length === 0) return null;
-  const [low, high] = [Math.min(...ends), Math.max(...ends)];
-  const pad = 0.06 * (high - low) || 0.05;
-  return [low - pad, high + pad];
+type Value = { value: number | null; low?: number | null; high?: number | null };
+type Props = {
+  of: Value;
+  domain: Interval | null;
+  color: string;
+  /** A ring in place of the dot: what was tested and is not separated. */
+  ring?: boolean;
+};
+
+/** A value and its interval on a column's scale; an arrowhead where the interval leaves the scale. */
+export function Whisker({ of: { value, low, high }, domain, color, ring = false }: Props) {
+  if (!domain || value === null) return <svg width={WIDTH} height={HEIGHT} aria-hidden="true" />;
+  const x = scaleLinear(domain, [0, WIDTH]).clamp(true);
+  const [least, most] = domain;
+  const ends = typeof low === "number" && typeof high === "number" ? ([low, high] as const) : null;
+  return (
+    <svg width={WIDTH} height={HEIGHT} aria-hidden="true" className="block mt-0.5">
+      <line x1={0} x2={WIDTH} y1={MIDDLE} y2={MIDDLE} stroke="var(--color-light)" />
+      {ends && (
+        <>
+          <line x1={x(ends[0])} x2={x(ends[1])} y1={MIDDLE} y2={MIDDLE} stroke={color} strokeWidth={1.8} />
+          {ends[0] < least && <path d={`M0,${MIDDLE} l4,-3 v6 z`} fill={color} />}
+          {ends[1] > most && <path d={`M${WIDTH},${MIDDLE} l-4,-3 v6 z`} fill={color} />}
+        </>
+      )}
+      <circle
+        cx={x(value)}
+        cy={MIDDLE}
+        r={ring ? 2.6 : 3.2}
+        fill={ring ? "var(--color-sheet)" : color}
+        stroke={color}
+        strokeWidth={ring ? 1.6 : 0}
+      />
+    </svg>
+  );
 }
 
-/** Dot and whisker: a value and its interval on the column's scale. */
-export function Whisker({ metric, domain, color }: { metric: Metric; domain: [number, number] | null; color: string }) {
-  const { value, low, high } = metric;
-  if (!domain || value === null) return <svg width={WIDTH} height={9} aria-hidden="true" />;
-  const x = scaleLinear(domain, [0, WIDTH]).clamp(true);
+/** The ruler of a column of whiskers, in the column's head. */
+export function WhiskerRuler({ domain }: { domain: Interval | null }) {
+  if (!domain) return null;
+  const x = scaleLinear(domain, [0, WIDTH]);
+  const ticks = [2, 3, 4].find((n) => x.ticks(n).length > 1) ?? 2; // one number alone is no scale
+  const [first, last] = [x.ticks(ticks)[0], x.ticks(ticks).at(-1)]; // more than two do not find room
   return (
-    <svg width={WIDTH} height={9} aria-hidden="true" className="block mt-0.5">
-      <line x1={0} x2={WIDTH} y1={4.5} y2={4.5} stroke="var(--color-light)" />
-      {typeof low === "number" && typeof high === "number" && (
-        <line x1={x(low)} x2={x(high)} y1={4.5} y2={4.5} stroke={color} strokeWidth={1.8} />
-      )}
-      <circle cx={x(value)} cy={4.5} r={3.2} fill={color} />
+    <svg width={WIDTH} height={17} aria-hidden="true" className="block mt-1 overflow-visible">
+      <Ruler
+        scale={x}
+        side="top"
+        at={11}
+        ticks={ticks}
+        text={(v) => (v === first || v === last ? String(Number(v.toPrecision(6))) : "")}
+      />
     </svg>
   );
 }

@@ -1,4 +1,4 @@
-import type { ButtonHTMLAttributes, ReactNode } from "react";
+import type { ButtonHTMLAttributes, CSSProperties, ReactNode } from "react";
 import { ProblemError } from "../api/client";
 import { colour } from "./marks";
 import { count } from "./number";
@@ -43,18 +43,15 @@ export function Tile({ position, letter, off = false }: { position: number; lett
 /** What stands where a number is on its way. */
 export const PENDING = "⋯";
 
-type SentenceProps = { children: ReactNode; pending?: boolean; lines?: 2 | 3 | 4 };
-const ROOM = {
-  2: "min-h-[2lh] max-[1100px]:min-h-[3lh]",
-  3: "min-h-[3lh] max-[1100px]:min-h-[4lh]",
-  4: "min-h-[4lh] max-[1100px]:min-h-[5lh]",
-};
+type SentenceProps = { children: ReactNode; pending?: boolean; lines?: number };
+const NARROW = 1.25; // lines for one, where the window is narrow
 
 /** The sentence at the top of a view. While it is on its way it keeps its room and nothing can be read. */
 export function Sentence({ children, pending = false, lines = 2 }: SentenceProps) {
   return (
     <p
-      className={`font-serif text-lg leading-snug border-l-[3px] border-ink pl-3 my-3 max-w-[104ch] relative ${ROOM[lines]}`}
+      className="font-serif text-lg leading-snug border-l-[3px] border-ink pl-3 my-3 max-w-[104ch] relative min-h-[calc(var(--wide)*1lh)] max-[1100px]:min-h-[calc(var(--narrow)*1lh)]"
+      style={{ "--wide": lines, "--narrow": Math.ceil(NARROW * lines) } as CSSProperties}
       data-part="sentence"
       aria-busy={pending}
     >

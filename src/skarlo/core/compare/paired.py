@@ -20,6 +20,7 @@ from ..stats.intervals import Interval, wilson_share, z_value
 from ..stats.mover import correlation, mover, mover_mean
 from ..stats.tests import Compared, agreement, normal, normal_p, paired_interval, predictive_value
 from ..study import OwnMetric
+from .together import PairSums, Together
 
 
 @dataclass(frozen=True)
@@ -28,6 +29,22 @@ class Both:
 
     a: Answers
     b: Answers
+    together: Together | None = None
+
+    def sums(self, name: str) -> PairSums | None:
+        """What the rows bear on a metric of scores, summed pair by pair; None where rows have weights or groups, where
+        the two give no scores of two classes, or where there are not rows of both classes."""
+        a, b = self.a.scored, self.b.scored
+        if a is None or b is None or self.a.designed or not (a.complete and b.complete):
+            return None
+        if not (a.tally.positives and a.tally.negatives):
+            return None
+        found = None if self.together is None else self.together.of(name, a, b)
+        return self._two.of(name, a, b) if found is None else found
+
+    @cached_property
+    def _two(self) -> Together:
+        return Together([x.scored for x in self.sides if x.scored is not None])
 
     @cached_property
     def joint(self) -> Joint:
@@ -80,18 +97,38 @@ def areas(both: Both, gap: float) -> Compared:
     Test: DeLong, DeLong and Clarke-Pearson 1988, Biometrics 44:837. Interval: of the two areas' own.
     """
     test = "delong_paired" + both.a.suffix
+    sums = both.sums("roc_auc")
+    if sums is not None and min(sums.rows) >= 2:
+        (p, n), squares = sums.rows, (*sums.squares, sums.squared_gap)
+        of_a, of_b, of_gap = (float(s[0]) / (p - 1) / p + float(s[1]) / (n - 1) / n for s in squares)
+        return _areas(both, gap, test, (of_a, of_b, of_gap))
     (pos_a, neg_a), (pos_b, neg_b) = (ranking.placed_rows(x) for x in both.sides)
     if len(pos_a) < 2 or len(neg_a) < 2:
         return Compared(gap, None, test, None, "the test needs two rows of each class")
     of_a, of_b = both.placement_variance(pos_a, neg_a), both.placement_variance(pos_b, neg_b)
     of_gap = both.placement_variance(pos_a - pos_b, neg_a - neg_b)
+    return _areas(both, gap, test, (of_a, of_b, of_gap))
+
+
+def _areas(both: Both, gap: float, test: str, variances: tuple[float, float, float]) -> Compared:
+    """By the variances of the first, the second and the difference."""
+    of_a, of_b, of_gap = variances
     found = normal(gap, of_gap, test)
     estimates = [ranking.roc_auc_estimate(x, x.tally) for x in both.sides if x.tally is not None]
     return carried(found, estimates, correlation((of_a + of_b - of_gap) / 2, of_a, of_b))
 
 
-def losses(name: str, a: Answers, b: Answers) -> Compared:
+def losses(name: str, both: Both) -> Compared:
     """Paired difference of two mean losses."""
+    a, b = both.sides
+    sums = both.sums(name)
+    if sums is not None:
+        n, around = sum(sums.rows), total(sums.gap)
+        mean = sums.means[0] - sums.means[1] + around / n
+        if n < 2:
+            return Compared(mean, None, "influence", None, "the test needs two rows")
+        variance = max(0.0, total(sums.squared_gap) - around * around / n) / (n - 1) / n
+        return normal(mean, variance, "influence")
     if a.designed:
         weight = np.ones(len(a.actual)) if a.weight is None else a.weight
         d = row_loss(a, name) - row_loss(b, name)
@@ -129,6 +166,12 @@ def _carried_by_influence(both: Both, psi: Sequence[FloatArray | None], gap: flo
 
 
 def _average_precision(name: str, both: Both, gap: float, positive: int) -> Compared:
+    sums = both.sums(name)
+    if sums is not None:
+        n = float(sum(sums.rows))
+        found = normal(gap, total(sums.squared_gap) / (n * n), "influence")
+        steps = [ranking.average_precision_estimate(x, x.tally) for x in both.sides if x.tally is not None]
+        return carried(found, steps, correlation(sums.cross, total(sums.squares[0]), total(sums.squares[1])))
     psi = [influence.of_rows(name, x, positive) for x in both.sides]
     estimates = [ranking.average_precision_estimate(x, x.tally) for x in both.sides if x.tally is not None]
     return _carried_by_influence(both, psi, gap, "influence", estimates)
@@ -267,7 +310,7 @@ WAYS: dict[str, Callable[[str, Both, float, int], Compared]] = {
     "spread": lambda name, both, gap, k: spread.pair(spread.of_metric(name, k), both.a, both.b, both.joint, gap),
     "areas": lambda name, both, gap, k: areas(both, gap),
     "steps": _average_precision,
-    "losses": lambda name, both, gap, k: losses(name, both.a, both.b),
+    "losses": lambda name, both, gap, k: losses(name, both),
     "macro": lambda name, both, gap, k: classes.macro_area_difference(both.a, both.b),
 }
 

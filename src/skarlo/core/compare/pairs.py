@@ -22,6 +22,7 @@ from ..stats.tests import Compared
 from . import paired
 from .more_rows import Standing, clearing
 from .paired import Both
+from .together import Together
 
 Told = Compared | str  # a difference, or why there is none
 
@@ -47,6 +48,7 @@ class Pair:
 
     a: Entrant
     b: Entrant
+    together: Together | None = None
 
     @cached_property
     def answers(self) -> Both:
@@ -70,7 +72,7 @@ class Pair:
 
     @cached_property
     def _whole(self) -> Both:
-        return Both(self.a.whole, self.b.whole)
+        return Both(self.a.whole, self.b.whole, self.together)
 
     def difference(self, name: str) -> Told:
         """One metric's paired difference, a less b."""
@@ -87,6 +89,16 @@ class Pair:
             return "on the rows that both answered it is not defined"
         positive = 0 if reading.positive is None else reading.positive
         return paired.compare(name, both, (values[0], values[1]), positive, reading.own_named(name))
+
+
+def together(entrants: Sequence[Entrant]) -> Together | None:
+    """The scores of those that have one for every row, without weights or groups; None where fewer than two have."""
+    found = [
+        e.whole.scored for e in entrants
+        if e.whole.scored is not None and not e.whole.designed and e.whole.scored.complete and len(e.whole.actual)
+        and e.whole.scored.tally.positives and e.whole.scored.tally.negatives
+    ]  # fmt: skip
+    return Together(found) if len(found) > 1 else None
 
 
 def _only(a: Answers, keep: BoolArray) -> Answers:
@@ -106,17 +118,18 @@ def _differences(pair: Pair, names: Sequence[str], once: Once) -> dict[str, Told
 
 def pairs(
     entrants: Sequence[Entrant], split: str, confidence: float, names: Sequence[str] | None = None,
-    once: Once | None = None,
+    once: Once | None = None, together: Together | None = None,
 ) -> list[PairResult]:  # fmt: skip
     """All pairs in study order, first minus second, each metric's p-values adjusted together.
 
     names : the metrics wanted; all of them where left out
     once : where differences that no cutoff changes are kept
+    together : the scores of those that can be looked at in one pass
     """
     if not entrants:
         return []
     names, once = entrants[0].reading.metrics if names is None else names, once or Once()
-    chosen = [Pair(a, b) for a, b in combinations(entrants, 2)]
+    chosen = [Pair(a, b, together) for a, b in combinations(entrants, 2)]
     out: list[PairResult] = [
         {"a": p.a.name, "b": p.b.name, "split": split, "rows": len(p.answers.a.actual), "metrics": {}} for p in chosen
     ]
@@ -173,23 +186,31 @@ def _with_more_rows(d: Difference, name: str, a: Answers, reading: Reading) -> D
 
 def standing(a: Answers, reading: Reading) -> Standing:
     """The rows that a number rests on, as `more_rows` takes them."""
-    n = len(a.actual)
     if reading.positive is None:
-        return Standing(n)
-    positives = int((a.actual == reading.positive).sum())
-    named = (reading.classes[1 - reading.positive], reading.classes[reading.positive])
-    return Standing(n, (n - positives, positives), named)
+        return Standing(len(a.actual))
+    return standing_of(len(a.actual), a.positives, reading)
+
+
+def standing_of(rows: int, positives: int, reading: Reading) -> Standing:
+    """The same of two classes, from counts."""
+    positive = reading.positive or 0
+    named = (reading.classes[1 - positive], reading.classes[positive])
+    return Standing(rows, (rows - positives, positives), named)
 
 
 def against_baselines(
-    entrants: Sequence[Entrant], baselines: Sequence[Entrant], confidence: float, once: Once | None = None
+    entrants: Sequence[Entrant],
+    baselines: Sequence[Entrant],
+    confidence: float,
+    once: Once | None = None,
+    together: Together | None = None,
 ) -> dict[str, dict[str, dict[str, Difference]]]:
     """Each candidate minus each baseline, adjusted over the candidates."""
     out: dict[str, dict[str, dict[str, Difference]]] = {e.name: {b.name: {} for b in baselines} for e in entrants}
     once = once or Once()
     for baseline in baselines:
         names = baseline.reading.metrics
-        found = [_differences(Pair(e, baseline), names, once) for e in entrants]
+        found = [_differences(Pair(e, baseline, together), names, once) for e in entrants]
         for name in names:
             family = tests.family([told[name] for told in found], confidence)
             for e, d in zip(entrants, family, strict=True):

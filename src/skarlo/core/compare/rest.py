@@ -9,15 +9,16 @@ from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
+from scipy.special import ndtr
 
 from ..counting.answers import Answers, mean_variance
 from ..counting.table import Table
-from ..metrics import counts, influence, own, panel, ranking, spread
+from ..metrics import agreement, counts, influence, own, panel, ranking, spread
 from ..metrics.counts import Shares
 from ..metrics.definitions import METRICS
 from ..metrics.losses import mean_loss_estimate, moments
 from ..metrics.panel import Reading
-from ..number import BoolArray, IntArray, Metric
+from ..number import BoolArray, FloatArray, IntArray, Metric
 from ..stats import tests
 from ..stats.estimate import Estimate
 from ..stats.intervals import Interval, Intervals, hybrid_difference, hybrid_differences, z_value
@@ -65,7 +66,7 @@ def against_rest(
 ) -> dict[str, Compared | str]:
     """Each metric of a slice, whose own metrics are `found`, minus that of the other rows; a string is why none.
 
-    `rates` are the comparisons of rates, where they are known already.
+    `rates` are the comparisons of count metrics, where they are known already.
     """
     positive = 0 if reading.positive is None else reading.positive
     out: dict[str, Compared | str] = {}
@@ -77,6 +78,8 @@ def against_rest(
             out[name] = _rates(name, s.table, rest.table, positive, value) if known is None else known
         elif way and value["value"] is None:
             out[name] = value["why"]
+        elif way in ("recalls", "spread") and name in (rates or {}):
+            out[name] = (rates or {})[name]
         elif mine is not None:
             out[name] = _own(mine, s, rest, value["value"] or 0.0, reading)
         elif way == "spread":
@@ -157,6 +160,96 @@ class _Ends:
         return float(low[i]), float(high[i])
 
 
+def recalls_each(cells: IntArray) -> list[dict[str, Compared | str]]:
+    """The same for each mean (or sum) of recalls of each of the slices that make up a whole, shape (m, K, L), all at
+    once."""
+    whole, k = cells.sum(axis=0), cells.shape[1]
+    out: list[dict[str, Compared | str]] = [{} for _ in cells]
+    sides = []
+    for table in (cells, whole - cells):
+        each = [counts.shares_in(table, *counts.masks(Table(cells[0], cells[0]), c)["recall"]) for c in range(k)]
+        sides.append(_Recalls(each))
+    s, rest = sides
+    both = s.there & rest.there
+    with np.errstate(invalid="ignore", divide="ignore"):
+        pooled = (s.hits + rest.hits) / (s.rows + rest.rows)
+        variance = np.where(both, pooled * (1 - pooled) * (1 / s.rows + 1 / rest.rows), 0.0).sum(axis=0)
+        gap = np.where(both, s.value - rest.value, 0.0).sum(axis=0)
+        p = np.where(variance > 0, 2 * ndtr(-np.abs(gap / np.sqrt(variance))), np.nan)
+    for name in METRICS.where(rest="recalls"):
+        mine, other = s.told(name), rest.told(name)
+        exists = rest.exists(name)
+        for i, (v, o, q) in enumerate(zip(mine.tolist(), other.tolist(), p.tolist(), strict=True)):
+            if not exists[i]:
+                out[i][name] = NONE_THERE
+                continue
+            sure = 1.0 if v == o else None
+            compared = Compared(v - o, sure if math.isnan(q) else min(1.0, q), "pooled_score",
+                                partial(_apart, s, rest, name, i), NO_VARIANCE, "mover")  # fmt: skip
+            out[i][name] = compared
+    return out
+
+
+def agreement_each(cells: IntArray) -> list[dict[str, Compared | str]]:
+    """The same for Matthews' coefficient and kappa."""
+    counted, others = cells.astype(np.float64), (cells.sum(axis=0) - cells).astype(np.float64)
+    out: list[dict[str, Compared | str]] = [{} for _ in cells]
+    for name, of in agreement.FORMULAS.items():
+        gaps = of(counted) - of(others)
+        for into, found in zip(out, spread.apart_each(name, counted, gaps), strict=True):
+            into[name] = NONE_THERE if found is None else found
+    return out
+
+
+NO_VARIANCE = "the rows show a difference and no variance"
+
+
+def _apart(s: _Recalls, rest: _Recalls, name: str, i: int, confidence: float) -> Interval:
+    ends = [side.ends(name, i, confidence) for side in (s, rest)]
+    return mover(float(s.told(name)[i]), ends[0], float(rest.told(name)[i]), ends[1])
+
+
+class _Recalls:
+    """The recalls of each class in many slices: shape (K, m) each, and their means and sums with intervals."""
+
+    def __init__(self, each: list[Shares]) -> None:
+        self.each = each
+        self.rows, self.hits = (np.stack([np.asarray(getattr(x, of), dtype=np.float64) for x in each]) for of in "nk")
+        self.there = self.rows > 0
+        self.value = np.where(self.there, np.stack([x.value for x in each]), 0.0)
+        self.found = self.there.sum(axis=0)
+        self.made: dict[float, tuple[FloatArray, FloatArray]] = {}
+
+    def exists(self, name: str) -> list[bool]:
+        """Whether there is such a number: of two classes it takes rows of both."""
+        least = len(self.each) if len(self.each) == TWO or name == YOUDEN else 1
+        return [bool(x) for x in self.found >= least]
+
+    def told(self, name: str) -> FloatArray:
+        """The metric itself."""
+        summed = self.value.sum(axis=0)
+        return np.asarray(summed - 1.0 if name == YOUDEN else summed / np.maximum(self.found, 1))
+
+    def ends(self, name: str, i: int, confidence: float) -> Interval:
+        """Its interval in the i-th slice: the mean of independent parts (Zou and Donner 2008)."""
+        if confidence not in self.made:
+            down, up = [], []
+            for share, value, there in zip(self.each, self.value, self.there, strict=True):
+                low, high = share.interval(confidence)
+                down.append(np.where(there, np.maximum(0.0, value - low), 0.0))
+                up.append(np.where(there, np.maximum(0.0, high - value), 0.0))
+            low_reach, high_reach = (np.sqrt((np.stack(x) ** 2).sum(axis=0)) for x in (down, up))
+            self.made[confidence] = low_reach, high_reach
+        reach = [float(x[i]) for x in self.made[confidence]]
+        summed, parts = float(self.value[:, i].sum()), int(self.found[i])
+        if name == YOUDEN:
+            return max(0.0, summed - reach[0]) - 1.0, min(float(parts), summed + reach[1]) - 1.0
+        return max(0.0, (summed - reach[0]) / parts), min(1.0, (summed + reach[1]) / parts)
+
+
+TWO, YOUDEN = 2, "youden_j"
+
+
 def _by_cells(of: spread.OfCells, part: Part, outside: Part, value: float) -> Compared | str:
     """A count metric by the delta method, two rows spread over the matrix of each side."""
     t, u = part.table, outside.table
@@ -192,8 +285,7 @@ def _recalls(name: str, part: Part, outside: Part, value: float, reading: Readin
         ends = [_recall_ends(name, x, reading, confidence) for x in (t, u)]
         return mover(value, ends[0], other, ends[1])
 
-    why = "the rows show a difference and no variance"
-    return Compared(value - other, p, "pooled_score" + t.suffix, interval, why, "mover" + t.suffix)
+    return Compared(value - other, p, "pooled_score" + t.suffix, interval, NO_VARIANCE, "mover" + t.suffix)
 
 
 def _recall_ends(name: str, t: Table, reading: Reading, confidence: float) -> Interval:

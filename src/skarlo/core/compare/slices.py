@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
 
@@ -14,20 +14,25 @@ from ..counting.answers import Answers
 from ..counting.table import Table
 from ..metrics import counts
 from ..metrics.panel import Reading, in_order, of_counts, of_scores
-from ..metrics.trust import SLICE, mark_difference
+from ..metrics.trust import SLICE, mark, mark_difference
 from ..number import BoolArray, Difference, IntArray, Metric, absent
 from ..once import Once
 from ..results import SliceResult
 from ..stats import tests
 from ..stats.tests import Compared
 from ..study import Field
-from .rest import Part, against_rest, rates_each
+from .rest import Part, against_rest, agreement_each, rates_each, recalls_each
 
 Codes = Mapping[str, IntArray]
 Counted = tuple[IntArray, IntArray]
 
 
 JOINT = 1 << 20  # cells of all fields together, up to which one count of the rows serves every list of fields
+
+
+def few_rows(least: int) -> str:
+    """Why a slice is told by its counts alone."""
+    return f"the slice has fewer than {least} rows"
 
 
 @dataclass(frozen=True)
@@ -38,11 +43,8 @@ class Slice:
     part: Part
 
 
-def sliced(
-    a: Answers, lists: Sequence[tuple[Field, ...]], rows: BoolArray, reading: Reading, rest: bool = True,
-    once: Once | None = None,
-) -> list[Slice]:  # fmt: skip
-    """All slices of each list of fields.
+class Slices:
+    """All slices of a candidate's rows, list by list of fields; each list is measured when it is asked for.
 
     Parameters
     ----------
@@ -50,28 +52,59 @@ def sliced(
     lists : what to slice by; `rows` picks from the fields' codes those rows of the hold-out
     rest : whether each slice is compared with the other rows
     once : where what no cutoff changes of these slices is kept
+    scores : whether metrics of scores are made too
     """
-    whole = bool(rows.all())
-    codes = {f.name: f.codes if whole else f.codes[rows] for fields in lists for f in fields}
-    counted = _counted(a, lists, codes)
-    once = once or Once()
-    return [
-        found
-        for i, fields in enumerate(lists)
-        for found in _of_list(a, fields, codes, None if counted is None else counted[i], reading, rest, once)
-    ]
+
+    def __init__(
+        self, a: Answers, lists: Sequence[tuple[Field, ...]], rows: BoolArray, reading: Reading, rest: bool = True,
+        once: Once | None = None, scores: bool = True,
+    ) -> None:  # fmt: skip
+        self.a, self.lists, self.rows, self.reading, self.rest = a, tuple(lists), rows, reading, rest
+        self.once, self._found, self.scores = once or Once(), Once(), scores
+
+    @cached_property
+    def _codes(self) -> Codes:
+        whole = bool(self.rows.all())
+        return {f.name: f.codes if whole else f.codes[self.rows] for fields in self.lists for f in fields}
+
+    @cached_property
+    def _counts(self) -> list[Counted] | None:
+        return _counted(self.a, self.lists, self._codes)
+
+    def of(self, i: int) -> list[Slice]:
+        """The slices of the i-th list."""
+        return self._found.get(i, lambda: self._of(i))
+
+    def _of(self, i: int) -> list[Slice]:
+        counted = None if self._counts is None else self._counts[i]
+        once = self.once if self.scores else None
+        return _of_list(self.a, self.lists[i], self._codes, counted, self.reading, self.rest, once)
+
+    def all(self) -> list[Slice]:
+        """Those of all lists."""
+        return [found for i in range(len(self.lists)) for found in self.of(i)]
+
+
+def sliced(
+    a: Answers, lists: Sequence[tuple[Field, ...]], rows: BoolArray, reading: Reading, rest: bool = True
+) -> list[Slice]:
+    """All slices of each list of fields; see `Slices`."""
+    return Slices(a, lists, rows, reading, rest).all()
 
 
 def _of_list(
     a: Answers, fields: tuple[Field, ...], codes: Codes, counted: Counted | None, reading: Reading, rest: bool,
-    once: Once,
+    once: Once | None,
 ) -> list[Slice]:  # fmt: skip
     names = tuple(f.name for f in fields)
-    members = once.get(("members", names), lambda: Members(fields, codes, len(a.actual)))
+    members = (once or Once()).get(("members", names), lambda: Members(fields, codes, len(a.actual)))
     found = members.found if counted is None else counted[0]
     known: list[Known | None] = [None] * len(found)
     if counted is not None:
         known = _known(counted[1], a, reading, rest)
+    read_rows = (
+        a.scored is not None or a.probable is not None or any(not reading.needs_class(m.name) for m in reading.own)
+    )
     out: list[Slice] = []
     families: list[dict[str, Compared | str] | None] = []
     for i, code in enumerate(found.tolist()):
@@ -81,7 +114,10 @@ def _of_list(
         for f in reversed(fields):
             left, at = divmod(left, len(f.values))
             by[f.name] = f.values[at]
-        scores = partial(once.get, (names, code), partial(_of_scores, part, reading, rest))
+        scores = None
+        if once is not None:
+            key, of = ((names, code), part) if read_rows else ((), Part(a, _no_rows, None))
+            scores = partial(_of_scores, of, reading, rest, once, key)
         entry, compared = _slice(a, part, told, reading, rest, scores)
         out.append(Slice({"by": dict(reversed(list(by.items()))), **entry}, part))  # type: ignore[typeddict-item]
         families.append(compared)
@@ -98,9 +134,15 @@ class OfScores:
     rest: dict[str, Compared | str]
 
 
-def _of_scores(part: Part, reading: Reading, rest: bool) -> OfScores:
-    found = of_scores(part.rows, reading)
-    return OfScores(found, against_rest(part, part.others(), found, reading) if rest else {})
+def _of_scores(part: Part, reading: Reading, rest: bool, once: Once, key: Hashable) -> OfScores:
+    found = once.get(("scores", key), lambda: of_scores(part.rows, reading))
+    if not rest:
+        return OfScores(found, {})
+    return OfScores(found, once.get(("rest", key), lambda: against_rest(part, part.others(), found, reading)))
+
+
+def _no_rows() -> IntArray:
+    return np.zeros(0, dtype=np.int64)
 
 
 class Members:
@@ -178,7 +220,9 @@ def _known(cells: IntArray, a: Answers, reading: Reading, rest: bool) -> list[Kn
         metrics_each = counts.count_metrics_each(cells, reading.positive, reading.settings.sampling, reading.names)
     rates: Sequence[dict[str, Compared | str]] = [{}] * len(cells)
     if rest:
-        rates = rates_each(cells, 0 if reading.positive is None else reading.positive)
+        positive = 0 if reading.positive is None else reading.positive
+        known = rates_each(cells, positive), recalls_each(cells), agreement_each(cells)
+        rates = [first | second | third for first, second, third in zip(*known, strict=True)]
     return [Known(*of_slice) for of_slice in zip(cells, metrics_each, rates, strict=True)]
 
 
@@ -192,7 +236,7 @@ class Known:
 
 
 def _slice(
-    a: Answers, part: Part, known: Known | None, reading: Reading, rest: bool, scores: Callable[[], OfScores]
+    a: Answers, part: Part, known: Known | None, reading: Reading, rest: bool, scores: Callable[[], OfScores] | None
 ) -> tuple[dict[str, object], dict[str, Compared | str] | None]:
     k = a.classes
     if known is not None and part.table is not None:
@@ -212,14 +256,18 @@ def _slice(
         "rest": {},
     }
     if weighted < reading.settings.min_slice:
-        why = f"the slice has fewer than {reading.settings.min_slice} rows"
+        why = few_rows(reading.settings.min_slice)
         entry["metrics"] = {name: absent(why) for name in reading.metrics}
         return entry, None
-    read, compared = scores().metrics, scores().rest
+    of = OfScores({}, {}) if scores is None else scores()
+    read, compared = of.metrics, of.rest
     bare = known is not None and t is not None and not any(reading.needs_class(m.name) for m in reading.own)
     counted = of_counts(_bare(a, t) if bare and t is not None else part.rows, reading,
                         None if known is None else known.metrics)  # fmt: skip
-    entry["metrics"] = in_order(counted | read, reading)
+    if scores is None:
+        entry["metrics"] = {name: mark(name, m) for name, m in counted.items()}
+    else:
+        entry["metrics"] = in_order(counted | read, reading)
     if not rest:
         return entry, None
     others = None

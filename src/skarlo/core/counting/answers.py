@@ -13,6 +13,7 @@ import numpy.typing as npt
 from ..number import BoolArray, FloatArray, IntArray
 from ..once import Once
 from . import table, tally
+from .bits import Bits, packed
 from .table import Table
 from .tally import Tally
 
@@ -40,6 +41,11 @@ def ranks(x: FloatArray) -> IntArray:
     return place
 
 
+def ranked(distinct: FloatArray, x: FloatArray) -> IntArray:
+    """The place of each number among distinct ones that hold it: for few numbers."""
+    return np.asarray(np.searchsorted(distinct, x + 0.0))
+
+
 @dataclass(frozen=True)
 class Scored:
     """A score for each row, read as saying that it is positive; no cutoff is part of it.
@@ -51,6 +57,8 @@ class Scored:
     probable : whether scores may be read as probabilities
     weight : float64, shape (n,), or None
     once : what was worked out of these scores, for whoever asks next
+    source : the scores that all but few of the rows were left of, and which stayed; counted : the tally, where it is
+        known already
     """
 
     score: FloatArray
@@ -58,9 +66,21 @@ class Scored:
     probable: bool = True
     weight: FloatArray | None = None
     once: Once = field(default_factory=Once, compare=False, repr=False)
+    source: tuple[Scored, BoolArray] | None = field(default=None, compare=False, repr=False)
+    counted: Tally | None = field(default=None, compare=False, repr=False)
 
     def take(self, rows: Rows) -> Scored:
-        """The same on some of the rows."""
+        """The same on some of the rows. Where only few are left out, what was put in order is not put in order anew."""
+        found, whole = self._some(rows), self.given
+        if rows.dtype != np.bool_ or self.weight is not None or "tally" not in whole.__dict__:
+            return found
+        kept = np.asarray(rows if self.complete else rows[self.answered], dtype=bool)
+        left_out = len(kept) - int(np.count_nonzero(kept))
+        if len(kept) - left_out < len(found.score) or left_out > len(kept) // 8:
+            return found  # some that are kept have no score, or many are left out
+        return replace(found, source=(whole, kept))
+
+    def _some(self, rows: Rows) -> Scored:
         return Scored(self.score[rows], self.positive[rows], self.probable, taken(self.weight, rows))
 
     @cached_property
@@ -76,17 +96,42 @@ class Scored:
     @cached_property
     def given(self) -> Scored:
         """Only the rows with a score."""
-        return self if self.complete else self.take(self.answered)
+        return self if self.complete else self._some(self.answered)
 
     @cached_property
     def tally(self) -> Tally:
         """The tally of the rows with a score."""
+        if self.counted is not None:
+            return self.counted
+        if self.source is not None:
+            return self._left[0]
         return tally.make(self.score, self.positive, self.weight) if self.complete else self.given.tally
 
     @cached_property
     def place(self) -> IntArray:
         """The place in the tally of each row with a score."""
+        if self.source is not None:
+            (whole, kept), (_, at) = self.source, self._left
+            place = whole.place[kept]
+            return place if at is None else at[place]
         return ranks(self.score + 0.0) if self.complete else self.given.place
+
+    @cached_property
+    def _left(self) -> tuple[Tally, IntArray | None]:
+        """The tally of the rows it was taken from less those that were left out, and where each place went."""
+        assert self.source is not None
+        whole, kept = self.source
+        t, out = whole.tally, np.flatnonzero(~kept)
+        place, positive = ranked(t.score, whole.score[out]), whole.positive[out]
+        pos, neg = t.pos.copy(), t.neg.copy()
+        np.subtract.at(pos, place[positive], 1)
+        np.subtract.at(neg, place[~positive], 1)
+        gone = np.unique(place[pos[place] + neg[place] == 0])
+        if not len(gone):
+            return Tally(t.score, pos, neg), None
+        stays = np.ones(len(pos), dtype=bool)
+        stays[gone] = False
+        return Tally(t.score[stays], pos[stays], neg[stays]), np.cumsum(stays) - 1
 
     def of_rows(self, on_positive: FloatArray, on_negative: FloatArray) -> FloatArray:
         """Of each row with a score, what stands at its place for its class; both arrays go along the tally."""
@@ -277,6 +322,11 @@ class Answers:
         """Which rows are positive."""
         return np.asarray(self.actual == self.positive)
 
+    @cached_property
+    def positives(self) -> int:
+        """How many rows are positive, answered or not."""
+        return int(np.count_nonzero(self.is_positive))
+
     @property
     def tally(self) -> Tally | None:
         """The tally of the answered rows' scores."""
@@ -296,6 +346,18 @@ class Answers:
         if self.scored is None:
             raise ValueError("answers of classes only have no place in a tally")
         return self.scored
+
+    @cached_property
+    def was(self) -> list[Bits]:
+        """For each class which rows are of it, as bits."""
+        return [packed(self.actual == k) for k in range(self.classes)]
+
+    @cached_property
+    def said(self) -> list[Bits]:
+        """For each class which rows are predicted to be of it, as bits. Raises ValueError without predicted classes."""
+        if self.predicted is None:
+            raise ValueError("no class is predicted")
+        return [packed(self.predicted == k) for k in range(self.classes)]
 
     @cached_property
     def table(self) -> Table | None:

@@ -8,8 +8,28 @@ import numpy as np
 
 from ..number import BoolArray, FloatArray, IntArray
 from .answers import Answers
+from .bits import Bits, ones
 
 Quad = tuple[int, int, int, int]
+MOST_MASKS = 160  # cells up to which rows are counted by bits
+
+
+def _by_bits(was: list[Bits], first: list[Bits], second: list[Bits], width: int) -> IntArray:
+    """Cells from which rows are of a class, and which are predicted to be, each as bits."""
+    k = len(was)
+    cells = np.zeros((k, width, width), dtype=np.int64)
+    for i, of_class in enumerate(was):
+        for j, said in enumerate(first):
+            both = of_class & said
+            for m, other in enumerate(second):
+                cells[i, j, m] = ones(both & other)
+            if width > k:
+                cells[i, j, k] = ones(both) - cells[i, j].sum()
+        if width > k:
+            for m, other in enumerate(second):
+                cells[i, k, m] = ones(of_class & other) - cells[i, :, m].sum()
+            cells[i, k, k] = ones(of_class) - cells[i].sum()
+    return cells
 
 
 @dataclass(frozen=True)
@@ -28,6 +48,8 @@ class Joint:
         assert b.predicted is not None
         k = a.classes
         width = k if a.all_answered and b.all_answered else k + 1
+        if k * width * width <= MOST_MASKS:
+            return Joint(_by_bits(a.was, a.said, b.said, width))
         first, second = (np.where(x < 0, k, x) for x in (a.predicted, b.predicted))
         at = (a.actual * width + first) * width + second
         return Joint(np.bincount(at, minlength=k * width * width).astype(np.int64).reshape(k, width, width))

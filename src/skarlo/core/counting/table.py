@@ -29,6 +29,17 @@ class Sampling:
     min_denominator: int = 10
 
 
+def row_shares(matrix: Sequence[Sequence[float]]) -> list[list[float | None]]:
+    """Each cell's share of its row, the actual class; None where a class has no rows.
+
+    Examples
+    --------
+    >>> row_shares([[3, 1], [0, 0]])
+    [[0.75, 0.25], [None, None]]
+    """
+    return [[x / whole if whole > 0 else None for x in row] for row, whole in ((row, sum(row)) for row in matrix)]
+
+
 @dataclass(frozen=True)
 class Table:
     """Counts by actual (rows) and predicted (columns) class.
@@ -53,6 +64,12 @@ class Table:
     @cached_property
     def total(self) -> float:
         return float(self.cells.sum())
+
+    @property
+    def errors(self) -> float:
+        """Rows whose predicted class is not their actual one, those without an answer among them; or their weights."""
+        wrong: float = self.cells.sum().item() - np.trace(self.cells).item()
+        return wrong
 
     @property
     def suffix(self) -> str:

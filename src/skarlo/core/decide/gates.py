@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from ..compare.more_rows import Standing, clearing, reaching
-from ..compare.pairs import Entrant, Pair, standing
+from ..compare.pairs import Entrant, Pair, standing, standing_of
 from ..compare.slices import Slice
 from ..counting import outcomes
 from ..counting.answers import Answers
+from ..counting.table import Table
 from ..metrics import counts
 from ..metrics.definitions import METRICS
+from ..metrics.panel import Reading
 from ..number import Metric, MoreRows
 from ..results import GateResult
 from ..study import Gate, Study
@@ -23,6 +27,26 @@ COUNTS = (*COUNTED, "no_answer")
 
 
 @dataclass(frozen=True)
+class Behind:
+    """The rows that a gate's number rests on, as counts: the rows themselves only where a number of scores is read.
+
+    actual : rows of each class, in order; table : their matrix
+    """
+
+    rows: int
+    actual: Sequence[int]
+    no_answer: int
+    table: Table | None
+    answers: Callable[[], Answers]
+
+    @staticmethod
+    def of_slice(s: Slice) -> Behind:
+        """Of a slice."""
+        told = s.told
+        return Behind(told["rows"], list(told["actual"].values()), told["no_answer"], s.part.table, lambda: s.part.rows)
+
+
+@dataclass(frozen=True)
 class Judged:
     """A candidate as gates read it: the rows it is judged on, its reported split's parts, its slices by field list."""
 
@@ -31,6 +55,13 @@ class Judged:
     no_answer: int
     per_class: Mapping[str, Mapping[str, Metric]]
     slices: Mapping[tuple[str, ...], Sequence[Slice]]
+
+    @property
+    def behind(self) -> Behind:
+        """All its rows."""
+        a = self.rows
+        actual = np.bincount(a.actual, minlength=a.classes).tolist()
+        return Behind(len(a.actual), actual, self.no_answer, a.table, lambda: a)
 
 
 def judge(study: Study, judged: Sequence[Judged]) -> list[GateResult]:
@@ -46,11 +77,11 @@ def judge(study: Study, judged: Sequence[Judged]) -> list[GateResult]:
                 out.append(_against(study, gate, j, by_name[reference] if reference else None))
             elif gate.every:
                 out += [
-                    _entry(study, gate, j, s.told["metrics"], s.part.rows, s.told["by"])
+                    _entry(study, gate, j, s.told["metrics"], Behind.of_slice(s), s.told["by"])
                     for s in j.slices.get(gate.every, ())
                 ]
             else:
-                out.append(_entry(study, gate, j, j.entrant.metrics, j.rows, None))
+                out.append(_entry(study, gate, j, j.entrant.metrics, j.behind, None))
     return out
 
 
@@ -83,18 +114,18 @@ def text_of(study: Study, gate: Gate) -> str:
 
 
 def _entry(
-    study: Study, gate: Gate, j: Judged, metrics: Mapping[str, Metric], a: Answers, by: dict[str, str] | None
+    study: Study, gate: Gate, j: Judged, metrics: Mapping[str, Metric], a: Behind, by: dict[str, str] | None
 ) -> GateResult:
     needed = gate.at_least if gate.at_least is not None else gate.at_most
     assert needed is not None
     out: GateResult = {
         "text": text_of(study, gate), "candidate": j.entrant.name, "by": by, "level": gate.level,
         "metric": gate.metric, "status": "unclear", "value": None, "low": None, "high": None, "read": None,
-        "needed": needed, "rows": len(a.actual), "denominator": None,
+        "needed": needed, "rows": a.rows, "denominator": None,
         "bound": "most" if gate.at_least is None else "least", "against": None,
     }  # fmt: skip
     if gate.metric in COUNTS:
-        return _count(study, gate, j, a, out)
+        return _count(study, gate, a, out)
     metric = _metric(study, gate, j, metrics, a, by is None)
     if metric is None or metric["value"] is None:
         out["why"] = metric["why"] if metric is not None else "there is no such number"
@@ -106,12 +137,18 @@ def _entry(
     if out["read"] is None:
         out["why"] = metric.get("why_interval", "it has no interval")
         return out
-    at = standing(a, j.entrant.reading)
+    at = _standing(a, j.entrant.reading)
     if metric.get("thin"):
         out["why"] = f"it rests on fewer than {study.settings.min_denominator} rows"
         more = reaching(study.settings.min_denominator, out["denominator"] or 0, at, gate.metric)
         return _with_more(out, more)
     return _with_more(_decide(gate, out), _to_clear(out, gate.at_least is None, at, gate.metric))
+
+
+def _standing(a: Behind, reading: Reading) -> Standing:
+    if reading.positive is None:
+        return Standing(a.rows)
+    return standing_of(a.rows, a.actual[reading.positive], reading)
 
 
 def _to_clear(out: GateResult, lower: bool, at: Standing, metric: str) -> MoreRows | None:
@@ -138,11 +175,11 @@ def _decide(gate: Gate, out: GateResult) -> GateResult:
     return out
 
 
-def _count(study: Study, gate: Gate, j: Judged, a: Answers, out: GateResult) -> GateResult:
+def _count(study: Study, gate: Gate, a: Behind, out: GateResult) -> GateResult:
     positive = _class_of(study, gate)
     t = a.table
     if gate.metric == "no_answer":
-        value = float(j.no_answer if a is j.rows else (~a.answered).sum())
+        value = float(a.no_answer)
     elif t is None or positive is None:
         out["why"] = "there is no such count"
         return out
@@ -157,7 +194,7 @@ def _class_of(study: Study, gate: Gate) -> int | None:
 
 
 def _metric(
-    study: Study, gate: Gate, j: Judged, metrics: Mapping[str, Metric], a: Answers, whole: bool
+    study: Study, gate: Gate, j: Judged, metrics: Mapping[str, Metric], a: Behind, whole: bool
 ) -> Metric | None:
     """The metric a gate reads: of a class where it names one."""
     k = _class_of(study, gate)
@@ -170,7 +207,7 @@ def _metric(
     return j.per_class[gate.of_class].get(gate.metric) if whole else None
 
 
-def _denominator(study: Study, gate: Gate, a: Answers) -> float | None:
+def _denominator(study: Study, gate: Gate, a: Behind) -> float | None:
     """The rate's own; for F1 TP + FP + FN, for areas the smaller class, for the rest the rows."""
     k, t = _class_of(study, gate), a.table
     if gate.metric in counts.WHY and t is not None:
@@ -178,9 +215,10 @@ def _denominator(study: Study, gate: Gate, a: Answers) -> float | None:
         n = t.cells[below].sum().item()
         return int(n) if float(n).is_integer() else n
     if gate.metric in METRICS and METRICS[gate.metric].needs == "scores" and k is not None:
-        inside = int((a.with_answer.actual == k).sum())
-        return min(inside, len(a.with_answer.actual) - inside)
-    return len(a.actual)
+        actual = a.answers().with_answer.actual
+        inside = int((actual == k).sum())
+        return min(inside, len(actual) - inside)
+    return a.rows
 
 
 def _against(study: Study, gate: Gate, j: Judged, reference: Judged | None) -> GateResult:
@@ -189,7 +227,7 @@ def _against(study: Study, gate: Gate, j: Judged, reference: Judged | None) -> G
         "text": text_of(study, gate), "candidate": j.entrant.name, "by": None, "level": gate.level,
         "metric": gate.metric, "status": "unclear", "value": None, "low": None, "high": None, "read": None,
         "needed": gate.margin if lower else -gate.margin, "rows": len(j.rows.actual),
-        "denominator": _denominator(study, gate, j.rows),
+        "denominator": _denominator(study, gate, j.behind),
         "bound": "most" if lower else "least", "against": None if reference is None else reference.entrant.name,
     }  # fmt: skip
     if reference is None:

@@ -145,7 +145,7 @@ def _judged(method: str, learn_on: Answers, judge_on: Answers, reading: Reading)
         "metrics": {name: found[name] for name in told},
     }
     if judge_on.is_probability:
-        changes = [paired.losses(name, after.with_answer, judge_on.with_answer) for name in LOSSES]
+        changes = [paired.losses(name, paired.Both(after.with_answer, judge_on.with_answer)) for name in LOSSES]
         families = [tests.family([d], reading.settings.confidence)[0] for d in changes]
         out["change"] = dict(zip(LOSSES, families, strict=True))
     return out

@@ -6,7 +6,7 @@ import math
 from bisect import bisect_right
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -123,19 +123,31 @@ def _flag_at_most(s: Sweep, p: Params) -> Chosen:
     return Chosen(float(t.score[at]) if at < len(t.score) else NOTHING)
 
 
-RULES: dict[str, Callable[[Sweep, Params], Chosen]] = {
-    "best_f1": _best_f1,
-    "best_youden": _best_youden,
-    "least_cost": _least_cost,
-    "recall_at_least": _recall_at_least,
-    "precision_at_least": _precision_at_least,
-    "flag_at_most": _flag_at_most,
+@dataclass(frozen=True)
+class Rule:
+    """One rule.
+
+    Attributes
+    ----------
+    choose : the cutoff, of the counts at each
+    takes : its parameters; where `one_of`, exactly one of them is given, else all
+    needs : the classes of which the split looked at must have rows
+    """
+
+    choose: Callable[[Sweep, Params], Chosen]
+    takes: tuple[str, ...] = ()
+    one_of: bool = False
+    needs: tuple[Literal["positive", "negative"], ...] = ()
+
+
+RULES: dict[str, Rule] = {
+    "best_f1": Rule(_best_f1, needs=("positive",)),
+    "best_youden": Rule(_best_youden, needs=("positive", "negative")),
+    "least_cost": Rule(_least_cost, ("false_positive", "false_negative")),
+    "recall_at_least": Rule(_recall_at_least, ("value",), needs=("positive",)),
+    "precision_at_least": Rule(_precision_at_least, ("value",), needs=("positive",)),
+    "flag_at_most": Rule(_flag_at_most, ("share", "rows"), one_of=True),
 }
-NEEDS_POSITIVES = ("best_f1", "best_youden", "recall_at_least", "precision_at_least")
-PARAMETERS: dict[str, tuple[str, ...]] = {
-    "best_f1": (), "best_youden": (), "least_cost": ("false_positive", "false_negative"),
-    "recall_at_least": ("value",), "precision_at_least": ("value",), "flag_at_most": ("share", "rows"),
-}  # fmt: skip
 
 
 def choose(rule: str, parameters: Params, t: Tally, positives: float, negatives: float) -> Chosen:
@@ -144,7 +156,7 @@ def choose(rule: str, parameters: Params, t: Tally, positives: float, negatives:
     Parameters
     ----------
     rule : a name in RULES
-    parameters : numbers by name, as PARAMETERS lists them; flag_at_most takes share or rows
+    parameters : numbers by name, as the rule takes them
     t : the tally of the split looked at
 
     Examples
@@ -155,10 +167,10 @@ def choose(rule: str, parameters: Params, t: Tally, positives: float, negatives:
     >>> choose("recall_at_least", {"value": 1.0}, t, 2, 2).value
     0.3
     """
-    if rule in NEEDS_POSITIVES and positives <= 0:
-        return Chosen(None, "the split looked at has no positive rows")
-    if rule == "best_youden" and negatives <= 0:
-        return Chosen(None, "the split looked at has no negative rows")
+    asked = RULES[rule]
+    for name, rows in (("positive", positives), ("negative", negatives)):
+        if name in asked.needs and rows <= 0:
+            return Chosen(None, f"the split looked at has no {name} rows")
     if positives + negatives <= 0:
         return Chosen(None, "the split looked at has no rows")
-    return RULES[rule](Sweep(t, positives, negatives), parameters)
+    return asked.choose(Sweep(t, positives, negatives), parameters)

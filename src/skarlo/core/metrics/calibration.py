@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from scipy.special import ndtr
 
-from ..counting.answers import Answers
+from ..counting.answers import Answers, Scored
 from ..counting.table import Sampling
 from ..counting.tally import Tally, at_ranks, blocks
 from ..number import BoolArray, FloatArray, IntArray, Metric, absent, bounded, clean, measured, point, total
@@ -385,27 +385,44 @@ def spiegelhalter(t: Tally) -> dict[str, Any]:
     return {"z": clean(z), "p": min(1.0, 2.0 * float(ndtr(-abs(z))))}
 
 
-def fit_value(t: Tally, name: str) -> float | None:
+def fit_value(scored: Scored, name: str) -> float | None:
     """The calibration intercept or slope alone; None where there is none."""
-    if no_fit(t):
-        return None
-    try:
-        return float(fit_on(t, logit(t.score), np.array([True, name == "calibration_slope"]))[0][-1])
-    except (ValueError, np.linalg.LinAlgError):
-        return None
+    found = None if no_fit(scored.tally) else _fitted(scored.given, name)
+    return None if found is None else float(found[0][-1])
 
 
-def fit_metrics(a: Answers, t: Tally, confidence: float) -> dict[str, Metric]:
+def _fitted(scored: Scored, name: str) -> tuple[FloatArray, FloatArray] | None:
+    """What is sought and its information; None where the fit does not converge. Where the rows are all but few of
+    others, it is sought from what fits those."""
+    before = None if scored.source is None or no_fit(scored.source[0].tally) else _fitted(scored.source[0], name)
+
+    def fit() -> tuple[FloatArray, FloatArray] | None:
+        t = scored.tally
+        try:
+            return fit_on(t, logit(t.score), np.array([True, name == SLOPE]), None if before is None else before[0])
+        except (ValueError, np.linalg.LinAlgError):
+            return None
+
+    return scored.once.get(("fit", name), fit)
+
+
+INTERCEPT, SLOPE = "calibration_intercept", "calibration_slope"
+
+
+def fit_metrics(a: Answers, scored: Scored, confidence: float) -> dict[str, Metric]:
     """calibration_intercept (slope fixed at 1) with a robust Wald interval, calibration_slope with a plain one."""
+    t = scored.tally
     why = no_fit(t)
     if why:
-        return {"calibration_intercept": absent(why), "calibration_slope": absent(why)}
+        return {INTERCEPT: absent(why), SLOPE: absent(why)}
     out: dict[str, Metric] = {}
-    x = logit(t.score)
-    for name, fixed in (("calibration_intercept", True), ("calibration_slope", False)):
+    for name in (INTERCEPT, SLOPE):
+        fixed, found = name == INTERCEPT, _fitted(scored.given, name)
         try:
-            beta, information = fit_on(t, x, np.array([True, not fixed]))
-            variance = _fit_variance(a, t, x, beta, information, fixed)
+            if found is None:
+                raise ValueError
+            beta, information = found
+            variance = _fit_variance(a, t, logit(t.score), beta, information, fixed)
         except (ValueError, np.linalg.LinAlgError):
             out[name] = absent("the logistic fit does not converge")
             continue

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from ..counting.answers import Answers
@@ -31,7 +33,8 @@ def of_cells(name: str, cells: FloatArray, positive: int) -> FloatArray | None:
         return None
     q = cells / n
     if name in AGREEMENT:
-        return AGREEMENT[name](q)
+        psi = AGREEMENT[name](q)
+        return psi if np.isfinite(psi).all() else None
     if METRICS[name].paired == "recalls":
         return _recalls(q, positive, halve=name == "balanced_accuracy")
     numerator, denominator = masks(Table(q, q.astype(np.int64)), positive)[name]
@@ -60,36 +63,54 @@ def _recalls(q: FloatArray, positive: int, *, halve: bool) -> FloatArray | None:
     return out / found if halve else out
 
 
-def _agreement(q: FloatArray) -> tuple[FloatArray, FloatArray, float, float, FloatArray, FloatArray]:
-    k = q.shape[0]
-    actual, predicted = q.sum(axis=1), q.sum(axis=0)
-    observed = float(np.trace(q[:, :k]))
-    expected = float((actual * predicted[:k]).sum())
-    hit = np.zeros_like(q)
-    hit[np.arange(k), np.arange(k)] = 1.0
-    padded = np.zeros(q.shape[1])
-    padded[:k] = actual
-    d_observed = hit - observed
-    d_expected = predicted[:k][:, None] + padded[None, :] - 2 * expected
-    return d_observed, d_expected, observed, expected, actual, predicted
+@dataclass(frozen=True)
+class _Agreement:
+    """Of matrices of shares, shape (..., K, L): observed and expected agreement, shape (..., 1, 1), what each cell adds
+    to them, and the shares of actual classes (..., K, 1) and predicted ones (..., 1, L)."""
+
+    d_observed: FloatArray
+    d_expected: FloatArray
+    observed: FloatArray
+    expected: FloatArray
+    actual: FloatArray
+    predicted: FloatArray
+
+    @staticmethod
+    def of(q: FloatArray) -> _Agreement:
+        k, width = q.shape[-2:]
+        actual, predicted = q.sum(axis=-1), q.sum(axis=-2)
+        observed = np.trace(q[..., :k], axis1=-2, axis2=-1)[..., None, None]
+        expected = (actual * predicted[..., :k]).sum(axis=-1)[..., None, None]
+        padded = np.zeros(predicted.shape)
+        padded[..., :k] = actual
+        d_expected = predicted[..., :k, None] + padded[..., None, :] - 2 * expected
+        return _Agreement(
+            np.eye(k, width) - observed, d_expected, observed, expected, actual[..., :, None], predicted[..., None, :]
+        )  # fmt: skip
 
 
-def _kappa(q: FloatArray) -> FloatArray | None:
-    d_observed, d_expected, observed, expected, _, _ = _agreement(q)
-    if expected >= 1.0:
-        return None
-    return np.asarray((d_observed * (1 - expected) - (1 - observed) * d_expected) / (1 - expected) ** 2)
+def _kappa(q: FloatArray) -> FloatArray:
+    a = _Agreement.of(q)
+    rest = np.where(a.expected < 1.0, 1 - a.expected, np.nan)
+    return np.asarray((a.d_observed * rest - (1 - a.observed) * a.d_expected) / rest**2)
 
 
-def _mcc(q: FloatArray) -> FloatArray | None:
-    d_observed, d_expected, observed, expected, actual, predicted = _agreement(q)
-    a, b = float((actual**2).sum()), float((predicted**2).sum())
-    if a >= 1.0 or b >= 1.0:
-        return None
+def _mcc(q: FloatArray) -> FloatArray:
+    m = _Agreement.of(q)
+    a = (m.actual**2).sum(axis=(-2, -1), keepdims=True)
+    b = (m.predicted**2).sum(axis=(-2, -1), keepdims=True)
+    there = (a < 1.0) & (b < 1.0)
+    a, b = np.where(there, a, np.nan), np.where(there, b, np.nan)
     scale = np.sqrt((1 - a) * (1 - b))
-    value = (observed - expected) / scale
-    relative = -((actual - a) / (1 - a))[:, None] - ((predicted - b) / (1 - b))[None, :]
-    return np.asarray((d_observed - d_expected) / scale - value * relative)
+    value = (m.observed - m.expected) / scale
+    relative = -((m.actual - a) / (1 - a)) - ((m.predicted - b) / (1 - b))
+    return np.asarray((m.d_observed - m.d_expected) / scale - value * relative)
+
+
+def of_agreement(name: str, cells: FloatArray) -> FloatArray:
+    """Influence of each cell of many matrices with rows, shape (m, K, L), on Matthews' coefficient or kappa; NaN where
+    there is none."""
+    return AGREEMENT[name](cells / cells.sum(axis=(-2, -1), keepdims=True))
 
 
 AGREEMENT = {"mcc": _mcc, "kappa": _kappa}

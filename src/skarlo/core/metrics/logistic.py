@@ -70,10 +70,11 @@ def _reach(t: Tally, counts: Counts) -> tuple[float, float]:
     return float(t.score[int(there.argmax())]), float(t.score[len(there) - 1 - int(there[::-1].argmax())])
 
 
-def fit_on(t: Tally, x: FloatArray, free: BoolArray) -> tuple[FloatArray, FloatArray]:
+def fit_on(t: Tally, x: FloatArray, free: BoolArray, near: FloatArray | None = None) -> tuple[FloatArray, FloatArray]:
     """The same regression on any x at each distinct score.
 
     free : which of intercept and slope are sought; the others stay 0 and 1
+    near : where to begin, close to what is sought
     """
     rows = float(t.rows)
     at_free = np.ix_(free, free)
@@ -107,7 +108,9 @@ def fit_on(t: Tally, x: FloatArray, free: BoolArray) -> tuple[FloatArray, FloatA
         return out
 
     beta = np.where(free, 0.0, [0.0, 1.0])
-    if len(x) > 4 * COARSE:
+    if near is not None:
+        beta[free] = near
+    elif len(x) > 4 * COARSE:
         beta = _near(t, x, free, beta)
     gradient, information = slope_at(beta)
     for _ in range(200):

@@ -83,13 +83,18 @@ def row_loss(a: Answers, name: str) -> FloatArray:
     return a.of_rows(at_pos, at_neg)
 
 
-def _tallied_moments(t: Tally, name: str) -> Moments:
-    """The same over the counts at the distinct scores, block by block: the mean first, then what lies around it."""
-    rows, parts = float(t.rows), []
+def mean_of_losses(t: Tally, name: str) -> float:
+    """The mean of a loss over the rows of a tally, block by block."""
+    parts = []
     for at in blocks(len(t.score)):
         on_pos, on_neg = row_losses(t, name, at)
         parts.append(np.add.reduce(t.pos[at] * on_pos) + np.add.reduce(t.neg[at] * on_neg))
-    mean = total(np.array(parts)) / rows
+    return total(np.array(parts)) / float(t.rows)
+
+
+def _tallied_moments(t: Tally, name: str) -> Moments:
+    """The same over the counts at the distinct scores, block by block: the mean first, then what lies around it."""
+    rows, mean = float(t.rows), mean_of_losses(t, name)
     squares, cubes = [], []
     for at in blocks(len(t.score)):
         for loss, n in zip(row_losses(t, name, at), (t.pos[at], t.neg[at]), strict=True):

@@ -17,7 +17,7 @@ from ..study import OwnMetric, Settings
 from . import calibration, classes, counts, own, ranking
 from .counts import Names
 from .definitions import METRICS
-from .losses import brier_skill, mean_loss, moments
+from .losses import brier_skill, mean_loss, mean_of_losses, moments
 from .own import NO_PROBABILITIES, NO_SCORE
 from .trust import mark
 
@@ -157,7 +157,7 @@ def _all(names: tuple[str, ...], why: str) -> Ways:
 
 def _two_scores(a: Answers, reading: Reading) -> Ways:
     t = a.tally
-    if t is None:
+    if t is None or a.scored is None:
         return _all(METRICS.of_scores, NO_SCORE)
     sampling, confidence, names = reading.settings.sampling, reading.settings.confidence, reading.names
     out: Ways = {
@@ -171,7 +171,7 @@ def _two_scores(a: Answers, reading: Reading) -> Ways:
         return out | _all(METRICS.of_probabilities, "there are no rows")
     squares, fitted = (
         lru_cache(partial(moments, a, "brier")),
-        lru_cache(partial(calibration.fit_metrics, a, t, confidence)),
+        lru_cache(partial(calibration.fit_metrics, a, a.scored, confidence)),
     )
     bins = reading.settings.bins
     return out | {
@@ -214,6 +214,8 @@ def value(name: str, a: Answers, reading: Reading) -> float | None:
         return None if cells is None else counts.value(name, cells, reading.positive or 0)
     if reading.positive is None and a.probable is None:
         return None
+    if name in ("brier", "log_loss") and a.scored is not None and not a.designed:
+        return mean_of_losses(a.scored.tally, name) if a.is_probability and a.scored.tally.rows else None
     if name in ("brier", "log_loss", "brier_skill"):
         squares = moments(a, "log_loss" if name == "log_loss" else "brier") if a.is_probability else None
         return brier_skill(a, squares)["value"] if name == "brier_skill" else None if squares is None else squares.mean
@@ -238,7 +240,7 @@ def value(name: str, a: Answers, reading: Reading) -> float | None:
     return (
         calibration.mce(t, calibration.rows_at(a, t), bins)["value"]
         if name == "mce"
-        else calibration.fit_value(t, name)
+        else calibration.fit_value(scored, name)
     )
 
 
@@ -262,18 +264,29 @@ def class_areas(a: Answers, reading: Reading) -> list[tuple[Metric, Metric]]:
 
 def per_class(a: Answers, reading: Reading, areas: list[tuple[Metric, Metric]]) -> dict[str, ClassResult]:
     """Each class against the rest."""
-    sampling, t = reading.settings.sampling, a.table
-    out: dict[str, ClassResult] = {}
-    for k, label in enumerate(reading.classes):
+    sampling, t, out = reading.settings.sampling, a.table, counted_classes(a, reading)
+    cells = _nothing_said(a) if t is None else t
+    for k, entry in enumerate(out.values()):
         names = reading.named(k)
-        entry: ClassResult = {
-            "actual_rows": int((a.actual == k).sum()),
-            "predicted_rows": None if a.predicted is None else int((a.predicted == k).sum()),
-        }
         for name in ("precision", "recall", "f1"):
             entry[name] = absent(reading.no_cutoff) if t is None else counts.rate(name, t, k, sampling, names)
+        entry["prevalence"] = counts.rate("prevalence", cells, k, sampling, names)
         entry["roc_auc"], entry["average_precision"] = areas[k]
-        out[label] = entry
+    return out
+
+
+OF_CLASS = ("precision", "recall", "f1", "prevalence", "roc_auc", "average_precision")
+
+
+def counted_classes(a: Answers, reading: Reading, why: str = "") -> dict[str, ClassResult]:
+    """The counts of each class alone; with `why`, that there is no metric of it."""
+    out: dict[str, ClassResult] = {}
+    for k, label in enumerate(reading.classes):
+        said = None if a.predicted is None else int((a.predicted == k).sum())
+        out[label] = {"actual_rows": int((a.actual == k).sum()), "predicted_rows": said}
+        if why:
+            for name in OF_CLASS:
+                out[label][name] = absent(why)  # type: ignore[literal-required]
     return out
 
 
@@ -285,4 +298,5 @@ def _one(a: Answers, k: int) -> Answers | None:
     if b.scored is None or k == a.positive:
         return a if b.scored is not None else None
     score = 1.0 - b.scored.score if a.is_probability else -b.scored.score
-    return classes.against_rest(Scored(score + 0.0, b.actual == k, a.is_probability, b.weight), b)
+    known = None if b.weight is not None else a.one_against_rest(k)
+    return classes.against_rest(Scored(score + 0.0, b.actual == k, a.is_probability, b.weight, counted=known), b)

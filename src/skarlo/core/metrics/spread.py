@@ -20,7 +20,7 @@ from ..number import BoolArray, FloatArray
 from ..stats.intervals import Interval, z_value
 from ..stats.tests import Compared, normal_p
 from ..study import OwnMetric
-from . import counts, influence
+from . import agreement, counts, influence
 
 ADDED = 2.0
 
@@ -171,6 +171,24 @@ class Side:
     table: Table
     width: int
     rows: Callable[[], Answers]
+
+
+def apart_each(name: str, cells: FloatArray, gaps: FloatArray) -> list[Compared | None]:
+    """Matthews' coefficient or kappa of each of the slices that make up a whole, shape (m, K, L), less that of the
+    other rows; `gaps` are the differences. None where one of the two is not defined."""
+    whole, added = cells.sum(axis=0), ADDED / (cells.shape[1] * cells.shape[2])
+    differ, variance = np.zeros(len(cells)), np.zeros(len(cells))
+    for sign, side in ((1.0, cells), (-1.0, whole - cells)):
+        spread = side + added
+        psi = influence.of_agreement(name, spread)
+        differ += sign * agreement.FORMULAS[name](spread)
+        squares = (side * psi**2).sum(axis=(1, 2)) + added * (psi**2).sum(axis=(1, 2))
+        variance += squares / (side.sum(axis=(1, 2)) + ADDED) ** 2
+    return [
+        None if not math.isfinite(gap) else
+        _compared(gap, d, v, "delta") if math.isfinite(v) else Compared(gap, None, "delta", None, NONE)
+        for gap, d, v in zip(gaps.tolist(), differ.tolist(), variance.tolist(), strict=True)
+    ]  # fmt: skip
 
 
 def apart(of: OfCells, first: Side, second: Side, gap: float, suffix: str) -> Compared:

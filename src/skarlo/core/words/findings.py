@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from typing import Any, Literal
 
 import numpy as np
@@ -12,7 +12,7 @@ from ..metrics.losses import CLIP
 from ..number import Difference, Finding
 from ..results import CandidateResult, SplitResult
 from ..study import BASE_RATE, Candidate, Study
-from ..writing import DASH, as_set, named, several, shown
+from ..writing import as_set, named, several, shown
 
 FEW_SCORES = 5
 FEW_ROWS = 10
@@ -20,7 +20,13 @@ COMMON, FAR = 0.75, 0.1
 
 
 def finding(level: Literal["error", "warning", "note"], code: str, message: str, **where: Any) -> Finding:
-    """One finding."""
+    """One finding.
+
+    Examples
+    --------
+    >>> finding("note", "few", "only 3 rows", rows=3)["where"]
+    {'rows': 3}
+    """
     return {"level": level, "code": code, "message": message, "where": where}
 
 
@@ -30,7 +36,13 @@ def rows_named(split: str) -> str:
 
 
 def counted_rows(n: int, split: str) -> str:
-    """So many rows of a split, in words."""
+    """So many rows of a split, in words.
+
+    Examples
+    --------
+    >>> counted_rows(1, "test"), counted_rows(2000, "all")
+    ('1 test row', '2,000 rows')
+    """
     return several(n, "row" if split == "all" else f"{split} row")
 
 
@@ -195,32 +207,35 @@ def _of_probabilities(study: Study, c: Candidate, e: Entrant) -> list[Finding]:
 def _of_baselines(
     study: Study, entries: list[CandidateResult], against: dict[str, dict[str, dict[str, Difference]]]
 ) -> list[Finding]:
-    """Who is not shown to be better than what needs no model: one finding for each baseline."""
+    """Who is not shown to be better than what needs no model: one finding for each baseline and verdict."""
     out = []
     for baseline in dict.fromkeys(b for baselines in against.values() for b in baselines):
         metric = "brier" if baseline == BASE_RATE else "accuracy"
         better = -1 if metric == "brier" else 1
+        beside: list[tuple[str, str, str]] = []  # name, its value, the baseline's on the same rows
         worse, unclear = [], []
         for e in entries:
             d, m = against[e["name"]][baseline].get(metric), e["splits"][study.report_on]["metrics"].get(metric)
-            if d is None or m is None or d["difference"] is None:
+            if d is None or m is None or d["difference"] is None or m["value"] is None:
                 continue
-            told = f"{e['name']} ({shown(m['value'])})"
+            told = (e["name"], shown(m["value"]), shown(m["value"] - d["difference"]))
+            beside.append(told)
             p = d.get("p_adjusted")
             separated = p is not None and p <= 1 - study.settings.confidence
             if separated and better * d["difference"] < 0:
                 worse.append(told)
             elif not separated:
                 unclear.append(told)
-        own = _baseline_value(against, entries, baseline, metric, study.report_on)
+        alike = len({own for _, _, own in beside}) == 1
         theirs = {
-            "accuracy": f"always answering {_quoted(study, baseline.removeprefix('always '))} ({own})",
-            "brier": f"the base rate's ({own})",
-        }[metric]  # fmt: skip
+            "accuracy": f"always answering {_quoted(study, baseline.removeprefix('always '))}",
+            "brier": "the base rate's",
+        }[metric] + (f" ({beside[0][2]})" if alike else " on the same rows")
         for who, said in ((worse, _WORSE[metric]), (unclear, _UNCLEAR[metric])):
             if who:
-                message = said.format(who=named(who), are="is" if len(who) == 1 else "are", baseline=theirs)
-                names = [x.rsplit(" (", 1)[0] for x in who]
+                listed = named([f"{name} ({value}{'' if alike else f' against {own}'})" for name, value, own in who])
+                message = said.format(who=listed, are="is" if len(who) == 1 else "are", baseline=theirs)
+                names = [name for name, _, _ in who]
                 out.append(finding("note", "baseline_not_beaten", f"on the {_rows(study)} {message}", candidates=names,
                                    baseline=baseline, metric=metric))  # fmt: skip
     return out
@@ -241,18 +256,6 @@ _UNCLEAR = {
 def _quoted(study: Study, label: str) -> str:
     """A class as it is shown."""
     return f"“{study.names.get(label, label)}”"
-
-
-def _baseline_value(
-    against: Mapping[str, Mapping[str, Mapping[str, Difference]]], entries: Sequence[CandidateResult], baseline: str,
-    metric: str, split: str,
-) -> str:  # fmt: skip
-    """A baseline's own value, from any candidate's and its difference."""
-    for e in entries:
-        d, m = against[e["name"]][baseline].get(metric), e["splits"][split]["metrics"].get(metric)
-        if d is not None and m is not None and d["difference"] is not None and m["value"] is not None:
-            return shown(m["value"] - d["difference"])
-    return DASH
 
 
 def _same(a: Candidate, b: Candidate) -> bool:

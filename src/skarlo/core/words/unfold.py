@@ -44,6 +44,13 @@ def unfold(results: Results, candidate: str, split: str, metric: str, of: str | 
     ------
     KeyError
         When the results hold no such number, with a message that says which name is unknown.
+
+    Examples
+    --------
+    >>> from skarlo import evaluate
+    >>> results = evaluate(["y", "n", "y", "n"], {"net": [0.9, 0.2, 0.6, 0.7]}, positive="y")
+    >>> unfold(results, "net", "all", "recall")["title"]
+    'Recall'
     """
     found = next((c for c in results["candidates"] if c["name"] == candidate), None)
     if found is None:
@@ -243,7 +250,14 @@ def _gate(results: Results, number: int) -> Unfolded:
 
 
 def gate_sentence(g: GateResult) -> str:
-    """What a gate read, what it required, and what follows."""
+    """What a gate read, what it required, and what follows.
+
+    Examples
+    --------
+    >>> gate = {"candidate": "net", "by": None, "read": None, "why": "it has no interval"}
+    >>> gate_sentence(gate)
+    'net: unclear, because it has no interval.'
+    """
     who = g["candidate"] + (f", {', '.join(g['by'].values())}" if g["by"] else "")
     if g["read"] is None:
         return f"{who}: unclear, because {g.get('why', 'there is no such number')}."
@@ -295,7 +309,15 @@ def _count(results: Results, c: CandidateResult, part: Any, name: str) -> Unfold
 
 
 def class_names(results: Results) -> dict[str, str]:
-    """The names to show for the "positive" and the "negative" class of a two-class study."""
+    """The names to show for the "positive" and the "negative" class of a two-class study.
+
+    Examples
+    --------
+    >>> from skarlo import evaluate
+    >>> results = evaluate(["y", "n", "y", "n"], {"net": [0.9, 0.2, 0.6, 0.7]}, positive="y")
+    >>> class_names(results)
+    {'positive': 'y', 'negative': 'n'}
+    """
     holdout = results["holdout"]
     names = holdout.get("names", {})
     positive = holdout["positive"] or ""
@@ -399,7 +421,16 @@ def _many(results: Results, c: CandidateResult, part: Any, d: Definition, m: Met
 
 
 def outcomes_of(results: Results, part: Any, k: int | None = None) -> dict[str, Any]:
-    """The outcomes of one class against the rest, the positive one unless said; without a matrix the actual rows."""
+    """The outcomes of one class against the rest, the positive one unless said; without a matrix the actual rows.
+
+    Examples
+    --------
+    >>> from skarlo import evaluate
+    >>> results = evaluate(["y", "n", "y", "n"], {"net": [0.9, 0.2, 0.6, 0.7]}, positive="y")
+    >>> found = outcomes_of(results, results["candidates"][0]["splits"]["all"])
+    >>> found["TP"], found["FP"], found["P"]
+    (2, 1, 2)
+    """
     classes = results["holdout"]["classes"]
     p = classes.index(results["holdout"]["positive"] or "") if k is None else k
     if part["matrix"] is not None:

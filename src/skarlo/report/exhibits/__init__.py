@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from skarlo.core import Results
+from skarlo.report.drafting import counted_rows
 from skarlo.report.scope import Scope, candidates
 
 from .curves import CURVES
@@ -19,9 +20,18 @@ __all__ = ["EXHIBITS", "Exhibit", "Reading", "sentence"]
 def sentence(view: str, results: Results, scope: Scope) -> str:
     """The one sentence at the top of a view (now and then two), about the candidates in scope."""
     chosen = candidates(results, scope)
+    where = f" where {scope.where}" if scope.within else ""
     if not chosen:
         return "No candidate is switched on."
     if not chosen[0].part["rows"]:
-        return f"There are no {scope.split} rows."
+        return f"There are no {'' if scope.split == 'all' else f'{scope.split} '}rows{where}."
+    least = results["settings"]["min_slice"]
+    if scope.within and not EXHIBITS[view].counts_only and chosen[0].part["rows"] < least:
+        rows = counted_rows(chosen[0].part["rows"], scope.split)
+        return f"Where {scope.where} there are {rows}, fewer than {least}: counts alone are told of them."
     draft = EXHIBITS[view].two if results["holdout"]["positive"] is not None else EXHIBITS[view].many
-    return draft(results, scope, chosen)
+    said = draft(results, scope, chosen)
+    if not where or where in said:
+        return said
+    told = said[0].lower() + said[1:] if said.startswith(("On ", "Of ")) else said
+    return f"Where {scope.where}: {told}"

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from skarlo.core import Results, shown, with_interval
 from skarlo.report import figures
-from skarlo.report.drafting import joined, lead, title_of
-from skarlo.report.scope import Scope, Shown, class_read, of_class
+from skarlo.report.blocks import Block, drawing, note
+from skarlo.report.drafting import LEADS, joined, lead, read_on, title_of
+from skarlo.report.scope import Scope, Shown, base_rate, class_read, of_class
 
 from .entry import Exhibit, Reading
 
@@ -14,8 +15,7 @@ def _two(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     parts = [s for s in (lead(results, scope, m) for m in ("roc_auc", "average_precision")) if s]
     if not parts:
         return "These candidates answer classes only: there is no score to draw a curve from."
-    base = shown(chosen[0].part["metrics"]["prevalence"]["value"])
-    return f"{joined(parts)}, where guessing gives {base}."
+    return f"{joined(parts)}, where guessing gives {shown(base_rate(results, scope))}."
 
 
 def _many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
@@ -36,14 +36,17 @@ def _many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     return f"“{names.get(label, label)}” against the rest. {'; '.join(said)}{tested}."
 
 
-def _figures(reading: Reading) -> dict[str, str]:
-    results, scope, chosen, said = reading.results, reading.scope, reading.chosen, _two
-    if results["holdout"]["positive"] is None:
-        chosen, said = of_class(results, scope), _many
+def _blocks(reading: Reading) -> list[Block]:
+    results, scope = reading.results, reading.scope
+    many = results["holdout"]["positive"] is None
+    chosen, said = (of_class(results, scope), _many) if many else (reading.chosen, _two)
+    told = note(*read_on(results, scope))
     if not any("roc" in c.part for c in chosen):
-        return {}
-    prevalence = chosen[0].part["metrics"]["prevalence"]["value"] or 0.0
-    return {"curves": figures.curves(chosen, prevalence, said(results, scope, reading.chosen))}
+        return [told]
+    return [
+        drawing("curves", figures.curves(chosen, base_rate(results, scope), said(results, scope, reading.chosen))),
+        told,
+    ]
 
 
-CURVES = Exhibit(view="curves", two=_two, many=_many, figures=_figures)
+CURVES = Exhibit(view="curves", reads=(*LEADS, "classes"), two=_two, many=_many, blocks=_blocks)

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from skarlo.core import Results, as_set, class_names, count, outcomes_of
+from skarlo.core import Results, as_set, class_names, count, outcomes_of, with_interval
 from skarlo.report import figures
-from skarlo.report.drafting import MOST_NAMED, outcome_words, rows_named
+from skarlo.report.blocks import Block, Cell, counts, drawing, note, table, texts
+from skarlo.report.drafting import MOST_NAMED, chosen_where, outcome_words, read_on, rows_named
 from skarlo.report.scope import Scope, Shown
 
+from .cells import cutoff_of, who
 from .entry import Exhibit, Reading
 
 
@@ -37,17 +37,38 @@ def _many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     return f"Of {classes} classes the one with the largest probability is predicted: there is no cutoff to set yet."
 
 
-def _figures(reading: Reading) -> dict[str, str]:
-    tallies = reading.tallies()
+def _blocks(reading: Reading) -> list[Block]:
+    results, tallies = reading.results, reading.tallies()
     counted = [(c, t) for c in reading.chosen if (t := tallies[c.name]) is not None and t.rows]
-    return {"strips": figures.strips(counted)} if counted else {}
+    words, names = outcome_words(results), class_names(results)
+    head = [
+        *texts("Candidate"), *counts("cutoff"), *texts("chosen"),
+        *counts(*(words[k] for k in OUTCOMES)), *texts("recall", "precision"),
+    ]  # fmt: skip
+    return [
+        *([drawing("strips", figures.strips(counted))] if counted else []),
+        table(head, [{"cells": _cells(c)} for c in reading.chosen]),
+        note(
+            *read_on(results, reading.scope),
+            f"scores by actual class: {names['positive']} up, {names['negative']} down, each as a share of its class",
+        ),
+    ]
 
 
-def _drawn(results: Results, scope: Scope, chosen: list[Shown]) -> dict[str, Any]:
-    return {"words": outcome_words(results), **class_names(results)}
+OUTCOMES = ("tp", "fn", "fp", "tn")
+
+
+def _cells(c: Shown) -> list[Cell]:
+    n = c.part.get("outcomes")
+    said = ["—"] * len(OUTCOMES) if n is None else [count(n[k]) for k in OUTCOMES]  # type: ignore[literal-required]
+    metrics = c.part["metrics"]
+    return [
+        who(c), *counts(cutoff_of(c) or "classes only"), {"text": chosen_where(c.result["cutoff"])}, *counts(*said),
+        *texts(*(with_interval(metrics[name]) for name in ("recall", "precision"))),
+    ]  # fmt: skip
 
 
 CUTOFF = Exhibit(
-    view="cutoff", two=_two, many=_many, figures=_figures, drawn=_drawn, template="cutoff.html.j2",
+    view="cutoff", reads=("lines",), counts_only=True, two=_two, many=_many, blocks=_blocks,
     refused="of three classes or more the one with the largest probability is predicted: there is no cutoff to show",
 )  # fmt: skip

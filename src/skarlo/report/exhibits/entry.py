@@ -1,12 +1,12 @@
-"""What a view brings to the report: its sentence, what it freezes, and how it is drawn."""
+"""What a view brings to the report: its sentence, and the blocks that it freezes."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any
 
 from skarlo.core import Results, Tally
+from skarlo.report.blocks import Block
 from skarlo.report.scope import Scope, Shown
 
 Sentence = Callable[[Results, Scope, list[Shown]], str]
@@ -23,14 +23,6 @@ class Reading:
     tallies: Callable[[], Mapping[str, Tally | None]]
 
 
-def _no_figures(reading: Reading) -> dict[str, str]:
-    return {}
-
-
-def _nothing_more(results: Results, scope: Scope, chosen: list[Shown]) -> dict[str, Any]:
-    return {}
-
-
 @dataclass(frozen=True, kw_only=True)
 class Exhibit:
     """One view that can be pinned.
@@ -38,17 +30,17 @@ class Exhibit:
     Attributes
     ----------
     view : its name, in addresses and in files
+    reads : the parts of the results that its sentence is about
     two, many : its sentence of two classes, and of three or more
+    counts_only : whether its sentence says counts and no rate, so that it stands where rows are too few for rates
+    blocks : what it freezes, in the order it is read
     refused : why it is not pinned of three classes or more; "" where it is
-    figures : what is drawn when it is frozen, as SVG by name
-    drawn : what its template needs besides the figures and the candidates in scope
-    template : under templates/exhibits; that of figures alone where it has none of its own
     """
 
     view: str
+    reads: tuple[str, ...]
     two: Sentence
     many: Sentence
+    blocks: Callable[[Reading], list[Block]]
     refused: str = ""
-    figures: Callable[[Reading], dict[str, str]] = _no_figures
-    drawn: Callable[[Results, Scope, list[Shown]], dict[str, Any]] = _nothing_more
-    template: str = "figures.html.j2"
+    counts_only: bool = False

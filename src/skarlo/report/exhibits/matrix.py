@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any
 
-from skarlo.core import Results, class_names, count, mcnemar_midp, named, outcomes_of
-from skarlo.report.drafting import MOST_NAMED, counted_rows
+from skarlo.core import Results, class_names, count, mcnemar_midp, named, outcomes_of, row_shares, shown
+from skarlo.report.blocks import Block, Matrix, MatrixCell, note
+from skarlo.report.drafting import MOST_NAMED, counted_rows, read_on
 from skarlo.report.scope import Scope, Shown
 
-from .entry import Exhibit
+from .cells import cutoff_of, tile
+from .entry import Exhibit, Reading
 
 
 def _two(results: Results, scope: Scope, chosen: list[Shown]) -> str:
@@ -17,6 +18,9 @@ def _two(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     made = [c for c in chosen if c.part["matrix"] is not None]
     if not made:
         return "No cutoff could be set, so no class is predicted."
+    of_classes = {(n["P"], n["N"]) for c in made for n in [outcomes_of(results, c.part)]}
+    if len(of_classes) > 1:
+        return _each_on_its_rows(results, made)
     first = outcomes_of(results, made[0].part)
     missed = _each(made, "misses", lambda c: count(outcomes_of(results, c.part)["FN"]))
     wrong = _each(made, "wrongly flags", lambda c: count(outcomes_of(results, c.part)["FP"]))
@@ -28,6 +32,20 @@ def _two(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     return "; ".join(said) + (f". No answer: {named(left)}." if left else ".")
 
 
+def _each_on_its_rows(results: Results, made: list[Shown]) -> str:
+    """Where each leaves out rows of its own: there is no one number of rows of a class."""
+    positive, negative = class_names(results).values()
+    said = []
+    for c in made[:MOST_NAMED]:
+        n = outcomes_of(results, c.part)
+        said.append(f"{c.name} misses {count(n['FN'])} of {count(n['P'])} that were “{positive}” and wrongly flags "
+                    f"{count(n['FP'])} of {count(n['N'])} that were “{negative}”")  # fmt: skip
+    more = len(made) - len(said)
+    left = [f"{c.name} for {counted_rows(c.part['no_answer'], 'all')}" for c in made if c.part["no_answer"]]
+    others = f"; and {more} others" if more > 0 else ""
+    return f"Of the rows that each answers, {'; '.join(said)}{others}. No answer: {named(left)}."
+
+
 def _each(chosen: Sequence[Shown], verb: str, told: Callable[[Shown], str]) -> str:
     """ "A misses 203, B 178 and C 198"."""
     return named([f"{c.name} {f'{verb} ' if i == 0 else ''}{told(c)}" for i, c in enumerate(chosen)])
@@ -35,8 +53,7 @@ def _each(chosen: Sequence[Shown], verb: str, told: Callable[[Shown], str]) -> s
 
 def _many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     """How many each predicts right, and which class it takes for which other."""
-    whole = chosen[0].part["rows"]
-    said = [f"{c.name} predicts {count(_right(c))} of {counted_rows(whole, scope.split)} right{_confused(results, c)}"
+    said = [f"{c.name} predicts {count(_right(c))} of {counted_rows(_all(c), scope.split)} right{_confused(results, c)}"
             for c in chosen]  # fmt: skip
     if len(said) > MOST_NAMED + 1:
         return "; ".join(said[:MOST_NAMED]) + f"; and {len(said) - MOST_NAMED} others."
@@ -45,6 +62,11 @@ def _many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
 
 def _right(c: Shown) -> float:
     return sum(row[a] for a, row in enumerate(c.part["matrix"] or []))
+
+
+def _all(c: Shown) -> float:
+    """The rows that are judged, or the sum of their weights."""
+    return sum(map(sum, c.part["matrix"] or []))
 
 
 def _confused(results: Results, c: Shown) -> str:
@@ -71,30 +93,47 @@ def _confused(results: Results, c: Shown) -> str:
     return f"; among its errors, it takes {told(wrong[0])} and {told(wrong[1])}"
 
 
-def _drawn(results: Results, scope: Scope, chosen: list[Shown]) -> dict[str, Any]:
-    return {"matrices": [_matrix(results, c) for c in chosen]}
+def _blocks(reading: Reading) -> list[Block]:
+    results = reading.results
+    return [
+        {"kind": "matrices", "matrices": [_matrix(results, c) for c in reading.chosen]},
+        note(
+            *read_on(results, reading.scope),
+            "rows: the actual class; columns: the predicted one; under each count its share of the actual class",
+            "an error is tinted, darker as it takes more of its row",
+        ),
+    ]
 
 
-def _matrix(results: Any, c: Shown) -> dict[str, Any]:
+def _matrix(results: Results, c: Shown) -> Matrix:
     """A matrix as it is drawn: every cell with its share of its actual class, a last column for no answer where there
     are such rows."""
     names, labels = results["holdout"].get("names", {}), results["holdout"]["classes"]
     called = [names.get(x, x) for x in labels]
     positive = results["holdout"]["positive"]
-    p = None if positive is None else labels.index(positive)
-    rows = []
-    for actual, cells in enumerate(c.part["matrix"] or []):
-        whole = sum(cells)
-        missed = [p is None or actual == p] * len(cells)
-        rows.append({
-            "name": called[actual],
-            "cells": [
-                {"n": n, "share": n / whole if whole else None, "right": actual == j, "missed": missed[j]}
-                for j, n in enumerate(cells)
-            ],
-        })  # fmt: skip
-    width = len(rows[0]["cells"]) if rows else len(called)
-    return {"columns": [*called, *(["no answer"] if width > len(called) else [])], "rows": rows, "shown": c}
+    cells = c.part["matrix"] or []
+    shares = c.part["shares"] if "shares" in c.part else row_shares(cells)  # frozen before results had them
+    without = ["no answer"] if cells and len(cells[0]) > len(called) else []
+    cutoff = c.result["cutoff"]
+    return {
+        "name": c.name, "tile": tile(c), "cutoff": cutoff_of(c), "columns": [*called, *without],
+        "rows": [
+            {"name": called[k], "cells": _row(row, of, k, positive is None or labels[k] == positive)}
+            for k, (row, of) in enumerate(zip(cells, shares, strict=True))
+        ],
+        "why": "no class is predicted" if cutoff is None else cutoff.get("why", "no class is predicted"),
+    }  # fmt: skip
 
 
-MATRIX = Exhibit(view="matrix", two=_two, many=_many, drawn=_drawn, template="matrix.html.j2")
+STEPS = (0.1, 0.25, 0.45)  # shares of a row from which on an error is tinted darker
+
+
+def _row(row: Sequence[float], shares: Sequence[float | None], actual: int, missed: bool) -> list[MatrixCell]:
+    out: list[MatrixCell] = []
+    for k, (n, share) in enumerate(zip(row, shares, strict=True)):
+        tint = "right" if k == actual else f"{'m' if missed else 'n'}{1 + sum((share or 0) > s for s in STEPS)}"
+        out.append({"count": count(n), "share": shown(share), "tint": tint if n or k == actual else ""})
+    return out
+
+
+MATRIX = Exhibit(view="matrix", reads=("lines",), counts_only=True, two=_two, many=_many, blocks=_blocks)

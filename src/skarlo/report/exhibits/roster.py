@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from markupsafe import Markup
-
-from skarlo.core import HEADLINE, HEADLINE_MANY, Metric, Results, named, shown
-from skarlo.report.drafting import counted_rows, joined, lead, of_baseline
+from skarlo.core import HEADLINE, HEADLINE_MANY, METRICS, Metric, Results, named, shown
+from skarlo.report.blocks import Block, Cell, Row, Whisker, note, table, texts
+from skarlo.report.drafting import LEADS, counted_rows, joined, lead, of_baseline, read_on
 from skarlo.report.scope import Scope, Shown, baselines
 
-from .entry import Exhibit
+from .cells import value_cell, who
+from .entry import Exhibit, Reading
 
 
 def _two(results: Results, scope: Scope, chosen: list[Shown]) -> str:
@@ -33,8 +33,11 @@ def _misleading(results: Results, scope: Scope, chosen: list[Shown]) -> str:
             behind.append(c.name)
     if not behind:
         return ""
-    accuracy = shown(always.part["metrics"]["accuracy"]["value"])
-    return f". Accuracy misleads here: {of_baseline(always.name)} scores {accuracy}, more than {named(behind)}"
+    if any(c.part["rows"] != always.part["rows"] for c in chosen):  # then it has another value beside each of them
+        scores, where = "", " on the rows that each answers"
+    else:
+        scores, where = f" {shown(always.part['metrics']['accuracy']['value'])},", ""
+    return f". Accuracy misleads here: {of_baseline(always.name)} scores{scores} more than {named(behind)}{where}"
 
 
 def _many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
@@ -55,15 +58,38 @@ def headline(holdout: Mapping[str, Any]) -> tuple[str, ...]:
     return HEADLINE if holdout["positive"] is not None else HEADLINE_MANY
 
 
-def _drawn(results: Results, scope: Scope, chosen: list[Shown]) -> dict[str, Any]:
+def _blocks(reading: Reading) -> list[Block]:
+    results, scope, chosen = reading.results, reading.scope, reading.chosen
     columns, without = headline(results["holdout"]), baselines(results, scope)
-    return {
-        "columns": columns,
-        "baselines": without,
-        "scales": _scales([*chosen, *without], columns),
-        "edges": edges(results, scope.split, columns),
-        "untested": {m: best["not_tested"] for m, best in results["best"].get(scope.split, {}).items()},
-    }
+    scales, edged = _scales([*chosen, *without], columns), edges(results, scope.split, columns)
+    untested = {m: best["not_tested"] for m, best in results["best"].get(scope.split, {}).items()}
+
+    def told(c: Shown, metric: str) -> Cell:
+        m = c.part["metrics"][metric]
+        cell = value_cell(m)
+        if c.result["gives"] == "baseline":
+            return cell
+        drawn = _whisker(m, scales.get(metric), c.colour)
+        if drawn is not None:
+            cell["whisker"] = drawn
+        if c.name in edged.get(metric, []):
+            cell["edge"] = True
+        if c.name in untested.get(metric, []):
+            cell["note"] = "not tested"
+        return cell
+
+    titles = [f"{METRICS[m].title}{' ↓' if METRICS[m].better == 'lower' else ''}" for m in columns]
+    rows: list[Row] = [{"cells": [who(c, below=True), *(told(c, m) for m in columns)]} for c in chosen]
+    rows += [{"cells": [{"text": c.name}, *(told(c, m) for m in columns)], "quiet": True} for c in without]
+    return [
+        table(texts("Candidate", *titles), rows, wide=True),
+        note(
+            *read_on(results, scope),
+            f"dot and whisker: value and {results['settings']['confidence'] * 100:g} % interval, one scale a column",
+            "black edge: best, or not separable from the best; “not separable” does not mean equal" if edged else "",
+            "where no test exists there is no edge" if edged else "",
+        ),
+    ]
 
 
 def edges(results: Any, split: str, columns: Sequence[str]) -> dict[str, list[str]]:
@@ -100,21 +126,12 @@ def _ends(m: Metric) -> list[float]:
     return [x for x in (m["value"], m.get("low"), m.get("high")) if x is not None]
 
 
-def whisker(m: Metric, scale: tuple[float, float] | None, colour: str) -> Markup:
+def _whisker(m: Metric, scale: tuple[float, float] | None, colour: str) -> Whisker | None:
     """Dot and whisker of a value on the column's scale."""
     value, low, high = m["value"], m.get("low"), m.get("high")
     if scale is None or value is None or low is None or high is None:
-        return Markup("")
-
-    def x(v: float) -> str:
-        return f"{80 * (v - scale[0]) / (scale[1] - scale[0]):.2f}"
-
-    svg = (
-        '<svg viewBox="0 0 80 8" width="72" height="7" aria-hidden="true"><line x1="0" x2="80" y1="4" y2="4" '
-        f'stroke="#ebe6dc"/><line x1="{x(low)}" x2="{x(high)}" y1="4" y2="4" stroke="{colour}" stroke-width="1.6"/>'
-        f'<circle cx="{x(value)}" cy="4" r="3" fill="{colour}"/></svg>'
-    )
-    return Markup(svg)
+        return None
+    return {"low": low, "value": value, "high": high, "scale": scale, "colour": colour}
 
 
-ROSTER = Exhibit(view="roster", two=_two, many=_many, drawn=_drawn, template="roster.html.j2")
+ROSTER = Exhibit(view="roster", reads=LEADS, two=_two, many=_many, blocks=_blocks)

@@ -7,6 +7,10 @@ from typing import Any
 
 from flask import Response, request
 from flask_openapi3 import Tag
+from pydantic import (
+    BaseModel,
+    Field,
+)
 from sqlmodel import Session
 
 from skarlo.report import package, render, revisions
@@ -18,25 +22,88 @@ from skarlo.studies.records import DossierRecord, ExhibitRecord
 from skarlo.studies.refusals import Missing, Outdated, Refusal, Unconditional
 
 from ..models import (
-    CaptionIn,
-    DossierDraftOut,
-    DossierIn,
-    DossierOut,
-    ExhibitIn,
-    ExhibitOut,
-    ExhibitPath,
-    OrderIn,
+    Finite,
+    Id,
     Problem,
-    ScopeBody,
+    RevisionOut,
+    Strict,
     StudyPath,
+    View,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import LONG, answer, api, asked_of, evaluator, facts_of, results_of
+from ..shared import LONG, answer, api, asked_of, evaluator, facts_of, results_of, rows_of
+from .results import known_class, known_split
 from .revisions import as_page, revision_out
-from .studies import known_class, known_split
 
 TAG = [Tag(name="dossier")]
 CONDITIONAL: dict[str | int, Any] = {412: Problem, 428: Problem}
+
+
+class ScopeBody(Strict):
+    split: str
+    show: list[Id] = Field(min_length=1)
+    cutoffs: dict[Id, Finite] = {}
+    of: str = Field(default="", description="of three classes or more, the one that is read against the rest")
+    within: dict[str, str] = Field(default={}, description="fields with the value that rows have in them")
+
+
+class ExhibitIn(Strict):
+    view: View
+    scope: ScopeBody
+    caption: str = Field(default="", max_length=2000)
+    position: Id | None = None
+
+
+class ExhibitPath(StudyPath):
+    exhibit_id: Id
+
+
+class CaptionIn(Strict):
+    caption: str = Field(max_length=2000)
+
+
+class OrderIn(Strict):
+    order: list[Id]
+
+
+class ExhibitOut(BaseModel):
+    id: int
+    view: View
+    scope: ScopeBody
+    caption: str
+
+
+class DossierIn(Strict):
+    """What is to change; what is left out stays."""
+
+    heading: str = Field(default="", max_length=300)
+    summary: str = Field(default="", max_length=100_000)
+    decision_candidate: str | None = None
+    decision_cutoff: Finite | None = None
+    decision_note: str = Field(default="", max_length=20_000)
+
+
+class DossierDraftOut(BaseModel):
+    """A first draft of the argument, from the numbers at the kept cutoffs."""
+
+    text: str
+
+
+class DossierOut(BaseModel):
+    """The draft report. `number` counts its changes and is its ETag; `differs` says where exhibits and the decision
+    stand at different cutoffs."""
+
+    number: int
+    heading: str
+    summary: str
+    differs: list[str]
+    decision_chosen: str = Field(description="where and how the decision's cutoff was chosen, in words")
+    decision_candidate: str | None
+    decision_cutoff: float | None
+    decision_note: str
+    exhibits: list[ExhibitOut]
+    revisions: list[RevisionOut]
+    preview: str
 
 
 def _dossier(study_id: int, status: int = 200) -> Response:
@@ -131,8 +198,11 @@ def _note(records: Session, study_id: int, changed: Mapping[str, Any]) -> None:
 @needs("write")
 def pin(path: StudyPath, body: ExhibitIn) -> Response:
     """Pin a view as evidence. What is not said of a cutoff is taken as it stands now."""
-    facts = facts_of(asked_of(path.study_id))
+    asked = asked_of(path.study_id)
+    facts = facts_of(asked)
     known_split(facts["balance"], body.scope.split)
+    if body.scope.within:
+        rows_of(asked).within(tuple(body.scope.within.items()))
     known_class(facts["holdout"], body.scope.of)
     if facts["holdout"]["positive"] is None and (refused := EXHIBITS[body.view].refused):
         raise Refusal(refused, "view")
@@ -144,7 +214,9 @@ def pin(path: StudyPath, body: ExhibitIn) -> Response:
             raise Refusal(f"the study has no candidate {min(unknown)}", "scope.show")
         kept = {c.position: c.cutoff for c in candidates if c.cutoff is not None}
         cutoffs = kept | {k: v for k, v in body.scope.cutoffs.items() if k in kept}
-        scope = Scope(body.scope.split, tuple(sorted(set(body.scope.show))), cutoffs, of=body.scope.of)
+        scope = Scope(
+            body.scope.split, tuple(sorted(set(body.scope.show))), cutoffs, of=body.scope.of, within=body.scope.within
+        )
         earlier = package.exhibits_of(records, path.study_id)
         at = len(earlier) if body.position is None else min(body.position, len(earlier))
         for i, exhibit in enumerate(earlier):

@@ -3,34 +3,85 @@
 from __future__ import annotations
 
 import tempfile
+from typing import Literal
 
 import polars as pl
 from flask import Response, current_app, request, send_file
 from flask_openapi3 import Tag
+from pydantic import (
+    BaseModel,
+    Field,
+    RootModel,
+)
 
-from skarlo.core import Progress, Steps
+from skarlo.core import (
+    Finding,
+    Part,
+    Progress,
+    Steps,
+)
 from skarlo.intake import Source
+from skarlo.intake.account import Account
 from skarlo.intake.joining import Match, match
 from skarlo.intake.read import as_text, read_pieces
 from skarlo.studies import catalog, moving, words
+from skarlo.studies.words import Answered
 
 from ..models import (
-    AccountOut,
-    FindingsOut,
-    JoinOut,
-    JoinPath,
-    JoinQuery,
+    Id,
+    Strict,
     StudyOut,
     StudyPath,
     UploadQuery,
-    WordIn,
-    WordPath,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import LONG, Made, answer, api, asked_of, awaited, immutable, read_of, results_of
-from .studies import chunks, made
+from ..shared import LONG, Made, answer, api, asked_of, awaited, immutable, parts_of, read_of
+from .studies import made
+from .uploads import chunks
 
 TAG = [Tag(name="intake")]
+
+
+class AccountOut(RootModel[Account]):
+    """The fields of a hold-out, and how each candidate's answers joined."""
+
+
+class FindingsOut(BaseModel):
+    """What was noticed, with the words on warnings."""
+
+    findings: list[Answered]
+
+
+class WordPath(StudyPath):
+    key: str
+
+
+class WordIn(Strict):
+    """Why a warning is right as it stands; empty takes it back."""
+
+    text: str = Field(max_length=2000)
+
+
+class JoinQuery(BaseModel):
+    """Two uploads and the columns that are to join them."""
+
+    holdout: Id
+    holdout_id: str
+    answers: Id
+    answers_id: str
+
+
+class JoinPath(BaseModel):
+    which: Literal["matched", "missing", "extra", "doubled"]
+
+
+class JoinOut(BaseModel):
+    """How many ids matched, are missing from the answers, are not rows of the hold-out, or stand twice."""
+
+    matched: int
+    missing: int
+    extra: int
+    doubled: int
 
 
 @api.get("/studies/<int:study_id>/fields", tags=TAG, responses={200: AccountOut, **LONG})
@@ -50,15 +101,20 @@ def read_findings(path: StudyPath) -> Response:
 @needs("write")
 def answer_warning(path: WordPath, body: WordIn) -> Response:
     """Explain why a warning is acceptable; the explanation goes into the report."""
-    findings = results_of(asked_of(path.study_id), f"/api/v1/studies/{path.study_id}/findings")["findings"]
+    findings = _noticed(path.study_id)
     with workspace().writing() as records:
         catalog.study_of(records, path.study_id)
         words.say(records, signed_in(), path.study_id, findings, path.key, body.text)
     return answer(_findings(path.study_id))
 
 
+def _noticed(study_id: int) -> list[Finding]:
+    then = f"/api/v1/studies/{study_id}/findings"
+    return parts_of(asked_of(study_id), [Part("findings")], then)["findings"]
+
+
 def _findings(study_id: int) -> FindingsOut:
-    found = results_of(asked_of(study_id), f"/api/v1/studies/{study_id}/findings")["findings"]
+    found = _noticed(study_id)
     with workspace().reading() as records:
         return FindingsOut(findings=words.answered(found, words.words_of(records, study_id)))
 

@@ -6,17 +6,27 @@ import logging
 
 from flask import Flask, Response
 from flask_openapi3 import Tag
+from pydantic import (
+    BaseModel,
+)
 
 from skarlo.studies.jobs import Job
 from skarlo.studies.refusals import Missing
 
 from .. import problems
-from ..models import JobOut, JobPath, Problem
+from ..models import (
+    JobOut,
+    Problem,
+)
 from ..security import signed_in
 from ..shared import Made, Pending, Taken, answer, api, jobs
 
 TAG = [Tag(name="jobs")]
 LOG = logging.getLogger("skarlo.web")
+
+
+class JobPath(BaseModel):
+    job_id: str
 
 
 @api.get("/jobs/<job_id>", tags=TAG, responses={200: JobOut})

@@ -4,16 +4,43 @@ from __future__ import annotations
 
 from flask import Response
 from flask_openapi3 import Tag
+from pydantic import (
+    BaseModel,
+    Field,
+)
 from sqlmodel import Session
 
 from skarlo.report import render, revisions
 from skarlo.studies.records import RevisionRecord
 
-from ..models import Problem, ReportQuery, ReturnIn, RevisionOut, RevisionPath, SignIn, StudyPath, VerdictOut
+from ..models import (
+    Id,
+    Problem,
+    RevisionOut,
+    Strict,
+    StudyPath,
+    VerdictOut,
+)
 from ..security import limiter, needs, signed_in, workspace
 from ..shared import answer, api, evaluator
 
 TAG = [Tag(name="revisions")]
+
+
+class RevisionPath(BaseModel):
+    revision_id: Id
+
+
+class SignIn(Strict):
+    password: str
+
+
+class ReturnIn(Strict):
+    reason: str = Field(max_length=5000)
+
+
+class ReportQuery(BaseModel):
+    download: bool = False
 
 
 def revision_out(records: Session, revision: RevisionRecord) -> RevisionOut:

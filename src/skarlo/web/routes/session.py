@@ -2,19 +2,45 @@
 
 from __future__ import annotations
 
+from typing import Annotated, Literal
+
 from flask import Response, request, session
 from flask_login import current_user, login_user, logout_user
 from flask_openapi3 import Tag
 from flask_wtf.csrf import generate_csrf
+from pydantic import (
+    BaseModel,
+    Field,
+)
 
 from skarlo.studies import accounts
+from skarlo.studies.records import ROLES
 
-from ..models import Credentials, Problem, SessionOut, UserOut
+from ..models import OneOf, Problem, Strict
 from ..problems import problem
 from ..security import Account, limiter, signed_in, workspace
 from ..shared import answer, api
 
 TAG = [Tag(name="session")]
+
+
+class UserOut(BaseModel):
+    id: int
+    name: str
+    role: Annotated[str, OneOf(lambda: tuple(ROLES))]
+
+
+class SessionOut(BaseModel):
+    """Who is signed in here, and the token that changes must carry in X-CSRFToken."""
+
+    user: UserOut | None
+    may: list[Literal["write", "sign"]] = Field(description="what the person's role allows")
+    csrf: str
+
+
+class Credentials(Strict):
+    name: str
+    password: str
 
 
 def _session() -> Response:

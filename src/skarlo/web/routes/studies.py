@@ -3,70 +3,57 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable, Collection, Iterator
-from typing import Any, cast
+from collections.abc import Callable
+from typing import Annotated, Any
 
-from flask import Response, current_app, request
+from flask import Response
 from flask_openapi3 import Tag
+from pydantic import (
+    Field,
+)
 from sqlmodel import Session
 
-from skarlo import core
-from skarlo.core import HEADLINE, HEADLINE_MANY, METRICS, Cutoff, HoldoutResult, Progress, told_of, unfold
-from skarlo.intake import Source
-from skarlo.intake.columns_seen import describe
-from skarlo.intake.guess import guess
-from skarlo.intake.read import pieces_about, read_pieces
-from skarlo.intake.spec import MetricSpec
+from skarlo.core import (
+    HEADLINE,
+    HEADLINE_MANY,
+    METRICS,
+    Cutoff,
+    Progress,
+    told_of,
+)
+from skarlo.intake.spec import HoldoutSpec, MetricSpec, QuotedSpec
 from skarlo.report import drafting
-from skarlo.report.exhibits import sentence
+from skarlo.report.exhibits import EXHIBITS
 from skarlo.report.revisions import revisions_of, stamp
-from skarlo.report.scope import Scope, letter
+from skarlo.report.scope import letter
 from skarlo.studies import accounts, catalog, versions
-from skarlo.studies.evaluating import Asked, Facts, Remembered
-from skarlo.studies.records import CandidateRecord, StudyRecord, Upload, User, VersionRecord
-from skarlo.studies.refusals import Missing, Refusal
-from skarlo.studies.stacking import keep_stacked, stacked_bytes
+from skarlo.studies.evaluating import Facts
+from skarlo.studies.records import CandidateRecord, StudyRecord, User, VersionRecord
 
 from ..models import (
+    CandidateIn,
     CandidateOut,
-    CutoffIn,
-    CutoffPath,
-    CutoffsQuery,
+    Finite,
+    Id,
     MetricInfo,
-    ResultsOut,
-    ScopeQuery,
-    SentenceOut,
-    SplitQuery,
-    StackIn,
-    StepPath,
-    StudyIn,
+    OneOf,
+    Strict,
     StudyLine,
     StudyList,
     StudyOut,
     StudyPath,
-    TalliesOut,
-    TallyOut,
-    UnfoldedOut,
-    UnfoldQuery,
-    UploadOut,
-    UploadPath,
-    UploadQuery,
     VersionOut,
+    of_spec,
 )
 from ..security import needs, signed_in, workspace
 from ..shared import (
     LONG,
     Made,
-    Taken,
     answer,
     api,
     asked_of,
     awaited,
-    evaluator,
     facts_of,
-    immutable,
-    read_of,
-    results_of,
     study_address,
 )
 
@@ -75,92 +62,55 @@ CHUNK = 1 << 20
 Columns = list[dict[str, Any]]
 
 
-def chunks() -> Iterator[bytes]:
-    """The request's body, piece by piece."""
-    while chunk := request.stream.read(CHUNK):
-        yield chunk
+Step = Annotated[str, OneOf(lambda: ("intake", *EXHIBITS, "dossier"))]
 
 
-@api.post("/uploads", tags=TAG, responses={201: UploadOut, **LONG})
-@needs("write")
-def upload(query: UploadQuery) -> Response:
-    """Take a file in (the request's body), read it, and say what its columns look like."""
-    name = query.name.replace("\\", "/").rsplit("/", 1)[-1]
-    kept, user, remembered = workspace(), signed_in(), _remembered()
-    incoming = kept.take_in(chunks())
+class QuotedIn(of_spec(QuotedSpec, "metrics", "matrix")):  # type: ignore[misc]
+    """A published result without its rows."""
 
-    def take(tell: Progress) -> Taken:
-        try:
-            if incoming.size == 0:
-                raise Refusal(f"{name} is empty", "name")
-            source = Source(incoming.path, name)
-            columns = remembered.get(f"{incoming.sha256} {name}", lambda: _described(source, tell))
-            record = Upload(sha256=incoming.keep(), name=name, size=incoming.size, user_id=user.id or 0)
-            with kept.writing() as records:
-                records.add(record)
-            return Taken(_upload_out(record, columns))
-        finally:
-            incoming.drop()
-
-    return answer(awaited(secrets.token_hex(8), f"reading {name}", take).upload, 201)
+    name: str = Field(min_length=1, max_length=80)
+    source: str = Field(min_length=1, max_length=300)
 
 
-@api.get("/uploads/<int:upload_id>", tags=TAG, responses={200: UploadOut, **LONG})
-@needs("write")
-def read_upload(path: UploadPath) -> Response:
-    """An upload of one's own, and what its columns look like."""
-    with workspace().reading() as records:
-        record = catalog.upload_of(records, path.upload_id, signed_in())
-    return answer(_upload_out(record, _columns_of(record)))
+class ShowIn(Strict):
+    """The columns shown when a row is read: its text, its picture, the numbers of its embedding."""
+
+    text: str | None = None
+    picture: str | None = None
+    embedding: list[str] | None = None
 
 
-def _columns_of(record: Upload) -> Columns:
-    """What the columns of an upload look like. Raises Pending."""
-    remembered, key = _remembered(), f"{record.sha256} {record.name}"
-    source = Source(workspace().blob(record.sha256), record.name)
-
-    def look(tell: Progress) -> Columns:
-        return remembered.get(key, lambda: _described(source, tell))
-
-    return awaited(f"columns {key}", f"reading {record.name}", look, f"/api/v1/uploads/{record.id}")
+COLUMNS = (
+    "id", "truth", "positive", "split", "report_on", "tune_on", "also", "make_split", "weight", "group", "slices",
+    "names", "words", "merge",
+)  # fmt: skip
 
 
-def _remembered() -> Remembered:
-    """What the columns of the last uploads looked like."""
-    return cast(Remembered, current_app.extensions["skarlo-uploads"])
+class HoldoutIn(of_spec(HoldoutSpec, *COLUMNS)):  # type: ignore[misc]
+    """What each column of the hold-out is, in the words of the study file."""
+
+    upload: Id
+    show: ShowIn | None = None
 
 
-def _described(source: Source, tell: Progress) -> Columns:
-    return describe(read_pieces(source), tell, pieces_about(source))
+class StudyIn(Strict):
+    title: str = Field(min_length=1, max_length=200)
+    holdout: HoldoutIn
+    candidates: list[CandidateIn] = Field(min_length=1)
+    quoted: list[QuotedIn] = []
 
 
-def _upload_out(record: Upload, columns: Columns) -> UploadOut:
-    rows = columns[0]["rows"] if columns else 0
-    return UploadOut.model_validate({
-        "id": record.id, "name": record.name, "sha256": record.sha256, "size": record.size, "rows": rows,
-        "columns": columns, "guess": guess(columns, rows),
-    })  # fmt: skip
+class CutoffPath(StudyPath):
+    position: Id
 
 
-@api.post("/uploads/stack", tags=TAG, responses={201: UploadOut, **LONG})
-@needs("write")
-def stack_uploads(body: StackIn) -> Response:
-    """Make one hold-out of several uploads, one for each split."""
-    kept, user, remembered = workspace(), signed_in(), _remembered()
-    with kept.reading() as records:
-        parts = {split: catalog.upload_of(records, upload, user) for split, upload in body.parts.items()}
+class CutoffIn(Strict):
+    value: Finite
+    chosen_on: str = Field(description="the split whose rows were looked at when it was chosen")
 
-    def stack(tell: Progress) -> Taken:
-        data, name = stacked_bytes({k: Source(kept.blob(u.sha256), u.name) for k, u in parts.items()})
-        with kept.receive([data]) as incoming:
-            source = Source(incoming.path, name)
-            columns = remembered.get(f"{incoming.sha256} {name}", lambda: _described(source, tell))
-            record = Upload(sha256=incoming.keep(), name=name, size=incoming.size, user_id=user.id or 0)
-            with kept.writing() as records:
-                keep_stacked(records, user, record, parts)
-        return Taken(_upload_out(record, columns))
 
-    return answer(awaited(secrets.token_hex(8), "putting the splits together", stack).upload, 201)
+class StepPath(StudyPath):
+    step: Step
 
 
 @api.get("/studies", tags=TAG, responses={200: StudyList})
@@ -271,66 +221,6 @@ def _version(records: Session, v: VersionRecord) -> VersionOut:
 def read_study(path: StudyPath) -> Response:
     """A study: its rows, columns and candidates."""
     return answer(study_out(path.study_id))
-
-
-@api.get("/studies/<int:study_id>/results", tags=TAG, responses={200: ResultsOut, **LONG})
-def read_results(path: StudyPath, query: CutoffsQuery) -> Response:
-    """The results, at the given cutoffs or at those kept."""
-    return immutable(results_of(asked_of(path.study_id, query.by_position())))
-
-
-@api.get("/studies/<int:study_id>/sentence", tags=TAG, responses={200: SentenceOut, **LONG})
-def read_sentence(path: StudyPath, query: ScopeQuery) -> Response:
-    """The drafted sentence at the top of a view."""
-    asked = asked_of(path.study_id, query.by_position(), query.split)
-    results = results_of(asked)
-    known_split(results["candidates"][0]["splits"], query.split)
-    known_class(results["holdout"], query.of)
-    scope = Scope(query.split, tuple(query.show), positions=asked.positions, of=query.of)
-    return answer(SentenceOut(sentence=sentence(query.view, results, scope), cutoffs=query.cutoffs))
-
-
-def known_split(splits: Collection[str], split: str) -> None:
-    """Raises Missing for a split that a study does not have."""
-    if split not in splits:
-        raise Missing(f"there is no split {split}", "split")
-
-
-def known_class(holdout: HoldoutResult, label: str) -> None:
-    """Raises Missing for a class that a study does not have; the empty one is the study's own choice."""
-    if label and label not in holdout["classes"]:
-        raise Missing(f"there is no class {label}", "of")
-
-
-@api.get("/studies/<int:study_id>/unfold", tags=TAG, responses={200: UnfoldedOut, **LONG})
-def read_unfolded(path: StudyPath, query: UnfoldQuery) -> Response:
-    """One number, unfolded."""
-    results = results_of(asked_of(path.study_id, query.by_position()))
-    try:
-        return immutable(unfold(results, query.candidate, query.split, query.metric, query.of))
-    except KeyError as e:
-        raise Missing(str(e.args[0])) from e
-
-
-@api.get("/studies/<int:study_id>/tallies", tags=TAG, responses={200: TalliesOut, **LONG})
-def read_tallies(path: StudyPath, query: SplitQuery) -> Response:
-    """The counts that the live cutoff reads, for every candidate that gives a score: exact at each place where the
-    handle can stand."""
-    asked = asked_of(path.study_id)
-    ready = prepared_of(asked)
-    known_split(ready.study.splits, query.split)
-    out = []
-    for i, position in enumerate(asked.positions):
-        live = core.live_tally(ready, i, query.split)
-        if live is not None:
-            out.append(TallyOut(position=position, **live))
-    return immutable(TalliesOut(tallies=out).model_dump())
-
-
-def prepared_of(asked: Asked) -> core.Prepared:
-    """A study ready to be evaluated. Raises Pending when its files take long to read."""
-    read_of(asked)
-    return evaluator().prepared(asked)
 
 
 @api.put("/studies/<int:study_id>/candidates/<int:position>/cutoff", tags=TAG, responses={200: StudyOut, **LONG})

@@ -3,30 +3,35 @@
 from __future__ import annotations
 
 import json
+from datetime import datetime
+from typing import Literal
 
 from flask import Response, request
 from flask_openapi3 import Tag
-from pydantic import ValidationError
+from pydantic import (
+    BaseModel,
+    Field,
+    ValidationError,
+)
 
-from skarlo.core import Progress
+from skarlo.core import (
+    Progress,
+)
 from skarlo.intake import InputError, Problem
-from skarlo.intake.spec import read_toml
+from skarlo.intake.spec import CandidateSpec, read_toml
 from skarlo.studies import catalog, deleting, versions
 from skarlo.studies.refusals import Refusal
 
 from ..models import (
+    ANSWERED,
     CandidateIn,
-    CandidatePath,
-    DeletedList,
-    DeletedPath,
-    MadeWithOut,
-    RestoredOut,
+    Id,
+    MadeWith,
     StudyList,
     StudyOut,
     StudyPath,
     UploadQuery,
-    VersionIn,
-    VersionPath,
+    of_spec,
 )
 from ..security import needs, signed_in, workspace
 from ..shared import LONG, Made, answer, api
@@ -34,6 +39,58 @@ from .studies import lines, made, study_out
 
 TAG = [Tag(name="versions")]
 MOST = 1 << 20
+
+
+class VersionIn(of_spec(CandidateSpec, *ANSWERED)):  # type: ignore[misc]
+    """A new file of a candidate; which column is what is left out where it is as before, an empty one is none."""
+
+    upload: Id
+    reason: str | None = None
+    price: str | None = None
+    version: str | None = Field(default=None, max_length=200)
+    made_with: MadeWith = {}
+    note: str = Field(default="", max_length=2000)
+
+
+class CandidatePath(StudyPath):
+    position: Id
+
+
+class VersionPath(CandidatePath):
+    number: Id
+
+
+class DeletedLine(BaseModel):
+    """What was deleted, and until when that can be restored."""
+
+    kind: Literal["study", "candidate", "version"]
+    id: int
+    name: str
+    study_id: int
+    study: str
+    deleted: datetime
+    until: datetime
+
+
+class DeletedList(BaseModel):
+    deleted: list[DeletedLine]
+
+
+class DeletedPath(BaseModel):
+    kind: Literal["study", "candidate", "version"]
+    record_id: Id
+
+
+class RestoredOut(BaseModel):
+    """The study that what was restored belongs to."""
+
+    study_id: int
+
+
+class MadeWithOut(BaseModel):
+    """How a candidate was made, read from TOML or JSON."""
+
+    made_with: MadeWith
 
 
 @api.post("/studies/<int:study_id>/candidates", tags=TAG, responses={201: StudyOut, **LONG})

@@ -6,6 +6,7 @@ import { metricOf, ofClass, type Shown, type SplitResult, useScope } from "../..
 import { CurveChart, type Point, type Series } from "../../charts/CurveChart";
 import { place, type Tally } from "../../charts/tally";
 import { Tile, ViewHead } from "../../parts/basics";
+import { colour, dash } from "../../parts/marks";
 import { named, shown } from "../../parts/number";
 
 type Kind = "roc" | "pr";
@@ -47,15 +48,17 @@ const areaOf = (c: Shown, of: string, name: "roc_auc" | "average_precision") =>
   ofClass(c.part, of)?.[name] ?? metricOf(c.part, name);
 
 export function CurvesView() {
-  const { study, split, chosen, many, of, called } = useScope();
-  const tallies = useTallies(study.id, split).data?.tallies;
+  const { study, split, slice, chosen, many, of, called, baseRate, baselines, few } = useScope();
+  const tallies = useTallies(study.id, split, slice).data?.tallies;
   const scored = chosen.filter((c) => read(c, of).roc && read(c, of).pr);
   const series = useMemo(() => {
     const lines = (kind: Kind): Series[] =>
       scored.map((c) => {
         const t = many ? undefined : tallies?.find((one) => one.position === c.position);
         return {
-          position: c.position,
+          key: c.position,
+          color: colour(c.position),
+          dash: dash(c.position),
           letter: c.letter,
           name: c.name,
           area: areaOf(c, of, AREA[kind]).value,
@@ -66,13 +69,7 @@ export function CurvesView() {
       });
     return { roc: lines("roc"), pr: lines("pr") };
   }, [scored, tallies, many, of]);
-  const first = chosen[0]?.part;
-  const rows = first ? Object.values(first.actual).reduce((a, b) => a + b, 0) : 0;
-  const base = !first
-    ? 0
-    : many
-      ? (first.actual[of] ?? 0) / Math.max(1, rows)
-      : (metricOf(first, "prevalence").value ?? 0);
+  const base = (many ? baselines[0] && ofClass(baselines[0].part, of)?.prevalence?.value : baseRate) ?? 0;
   const without = chosen.filter((c) => !read(c, of).roc);
   return (
     <>
@@ -97,6 +94,7 @@ export function CurvesView() {
             y="Precision"
             areaName="Avg precision"
             series={series.pr}
+            steps
             reference={{ from: [0, base], to: [1, base], label: `base rate ${shown(base)}` }}
           />
         </div>
@@ -134,7 +132,7 @@ export function CurvesView() {
           </tbody>
         </table>
       )}
-      {without.length > 0 && (
+      {without.length > 0 && !few && (
         <p className="text-sm text-soft mt-3">
           {named(without.map((c) => c.name))} {without.length === 1 ? "answers" : "answer"} classes only: there is no{" "}
           {many ? "probability" : "score"} to draw a curve from.

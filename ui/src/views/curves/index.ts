@@ -4,5 +4,6 @@ export const curves: StepEntry = {
   step: "curves",
   title: "Curves",
   load: () => import("./CurvesView").then((m) => m.CurvesView),
+  draws: ["curves"],
   pins: () => true,
 };

@@ -12,8 +12,8 @@ import { Strip } from "./Strip";
 const SETTLED = 350; // ms after the last key until a nudged cutoff is kept
 
 export function CutoffView() {
-  const { study, split, chosen, positive, many } = useScope();
-  const asked = useTallies(study.id, split);
+  const { study, split, slice, chosen, positive, many } = useScope();
+  const asked = useTallies(study.id, split, slice);
   const [active, setActive] = useState<number | null>(null);
   const nudges = useRef(new Map<number, (by: number) => void>());
   const scored = chosen.filter((c) => c.shownCutoff !== null);
@@ -56,7 +56,7 @@ export function CutoffView() {
         <div className="border border-rule bg-sheet rounded-[4px] divide-y divide-rule">
           {scored.map((c) => {
             const tally = tallies.get(c.position);
-            if (!tally) return <div key={c.position} className="h-[174px]" />;
+            if (!tally) return <div key={c.position} className="h-[182px]" />;
             return (
               <CandidateStrip
                 key={c.position}
@@ -99,6 +99,8 @@ function WhereChosen() {
   );
 }
 
+const NO_RATES = { recall: null, precision: null, f1: null };
+
 type Props = {
   c: Shown;
   tally: Tally;
@@ -117,7 +119,7 @@ function measured(c: Shown): Counts | null {
  * hand for it, and from the tally where the handle moves or they are on their way; intervals come with the results.
  */
 function CandidateStrip({ c, tally, nudges, onFocus }: Props) {
-  const { keep, words, positive, negative } = useScope();
+  const { keep, words, positive, negative, few } = useScope();
   const kept = c.shownCutoff ?? 0;
   const [moving, setMoving] = useState<number | null>(null);
   const latest = useRef<number | null>(null);
@@ -148,7 +150,7 @@ function CandidateStrip({ c, tally, nudges, onFocus }: Props) {
   nudges.set(c.position, nudge);
   const still = moving === null && !c.pending;
   const live = still ? measured(c) : (countsOf(tally, cutoff) ?? null);
-  const rates = live && liveRates(live);
+  const rates = live && (few ? NO_RATES : liveRates(live));
   return (
     <section aria-label={`Cutoff of ${c.name}`} className="grid grid-cols-[minmax(0,1fr)_252px] gap-4 px-3.5 pt-3 pb-2">
       <div className="min-w-0">

@@ -1,13 +1,16 @@
 import { scaleLinear } from "d3-scale";
 import { useId, useMemo, useRef } from "react";
+import { Bars } from "../../charts/Bars";
+import { Handle } from "../../charts/Handle";
+import { Ruler } from "../../charts/Ruler";
 import { SaveMenu } from "../../charts/SaveMenu";
+import type { Scale } from "../../charts/scales";
 import { type Counts, ends, flagged, histogram, nearest, place, type Tally } from "../../charts/tally";
 import { colour } from "../../parts/marks";
 import { asSet, count } from "../../parts/number";
 
-export const STRIP = { width: 560, height: 108, middle: 58, pad: 10 };
+export const STRIP = { width: 560, height: 116, middle: 58, pad: 10 };
 const BINS = 64;
-const LARGE = 10; // small steps in a large one
 
 type Props = {
   tally: Tally;
@@ -37,16 +40,6 @@ export function Strip({ tally, counts, cutoff, position, name, onMove, onRelease
     onMove(place(tally, nearest(tally, value)));
   };
   const here = nearest(tally, cutoff);
-  const STEPS: Record<string, number> = {
-    ArrowLeft: -1,
-    ArrowDown: -1,
-    ArrowRight: 1,
-    ArrowUp: 1,
-    PageDown: -LARGE,
-    PageUp: LARGE,
-    Home: -here,
-    End: tally.tp.length - 1 - here,
-  };
   return (
     <div className="relative">
       <svg
@@ -70,7 +63,7 @@ export function Strip({ tally, counts, cutoff, position, name, onMove, onRelease
         }}
       >
         <title>{`Scores of ${name} by actual class`}</title>
-        <Bars tally={tally} counts={counts} color={colour(position)} x={x} />
+        <Scores tally={tally} counts={counts} color={colour(position)} x={x} />
         <line
           x1={STRIP.pad}
           x2={STRIP.width - STRIP.pad}
@@ -78,36 +71,20 @@ export function Strip({ tally, counts, cutoff, position, name, onMove, onRelease
           y2={STRIP.middle}
           stroke="var(--color-soft)"
         />
-        {x.ticks(6).map((t) => (
-          <text key={t} x={x(t)} y={STRIP.height - 2} textAnchor="middle" style={{ fontSize: 9.5 }}>
-            {asSet(t)}
-          </text>
-        ))}
-        <line x1={at} x2={at} y1={8} y2={STRIP.height - 12} stroke="var(--color-ink)" strokeWidth={2} />
-        <g
-          role="slider"
-          tabIndex={0}
-          aria-label={`Cutoff of ${name}`}
-          aria-describedby={about}
-          aria-valuenow={cutoff}
-          aria-valuemin={low}
-          aria-valuemax={high}
-          aria-valuetext={
-            counts
-              ? `at least ${asSet(cutoff)}: ${count(counts.tp + counts.fp)} rows flagged`
-              : `at least ${asSet(cutoff)}`
-          }
+        <Ruler scale={x} side="bottom" at={STRIP.height - 15} ticks={6} text={asSet} />
+        <line x1={at} x2={at} y1={8} y2={STRIP.height - 15} stroke="var(--color-ink)" strokeWidth={2} />
+        <Handle
+          label={`Cutoff of ${name}`}
+          about={about}
+          place={here}
+          places={tally.tp.length}
+          value={cutoff}
+          ends={[low, high]}
+          text={`at least ${asSet(cutoff)}${counts ? `: ${count(counts.tp + counts.fp)} rows flagged` : ""}`}
           transform={`translate(${at} 8)`}
           onFocus={onFocus}
-          onKeyDown={(event) => {
-            const by = STEPS[event.key];
-            if (by === undefined || event.ctrlKey || event.metaKey || event.altKey) return;
-            event.preventDefault();
-            if (by !== 0) onNudge(event.shiftKey && Math.abs(by) === 1 ? by * LARGE : by);
-          }}
-        >
-          <path d="M-7,-6 h14 v9 l-7,7 l-7,-7 z" fill="var(--color-ink)" />
-        </g>
+          onStep={onNudge}
+        />
         <text
           x={at + (at > STRIP.width - 70 ? -11 : 11)}
           y={14}
@@ -125,39 +102,37 @@ export function Strip({ tally, counts, cutoff, position, name, onMove, onRelease
   );
 }
 
-type BarsProps = { tally: Tally; counts: Counts | null; color: string; x: (value: number) => number };
+type BarsProps = { tally: Tally; counts: Counts | null; color: string; x: Scale };
 
 /** Of each bar, what is at or above the cutoff lies at the axis, by its exact count. */
-function Bars({ tally, counts, color, x }: BarsProps) {
+function Scores({ tally, counts, color, x }: BarsProps) {
   const { bins, tallest } = useMemo(() => {
     const bins = histogram(tally, BINS);
     const shares = bins.flatMap(({ rows }) => [rows.positive / tally.positives, rows.negative / tally.negatives]);
     return { bins, tallest: Math.max(...shares.filter(Number.isFinite), 1e-12) };
   }, [tally]);
-  const room = STRIP.middle - 22;
-  const tall = (n: number, of: number) => (of > 0 ? (room * n) / of / tallest : 0);
-  return bins.map((bin) => {
-    const [left, right] = [x(place(tally, bin.from)), x(place(tally, bin.to))];
-    const width = Math.max(0.5, right - left - 1);
+  const share = (n: number, of: number) => (of > 0 ? n / of : 0);
+  const each = bins.map((bin) => {
+    const ends = { from: place(tally, bin.from), to: place(tally, bin.to) };
     const over = counts ? flagged(bin, counts) : { positive: 0, negative: 0 };
-    const [up, caught] = [tall(bin.rows.positive, tally.positives), tall(over.positive, tally.positives)];
-    const [down, needless] = [tall(bin.rows.negative, tally.negatives), tall(over.negative, tally.negatives)];
-    const y = STRIP.middle;
-    const waiting = counts === null;
-    const all = [
-      { key: "caught", y: y - caught, height: caught, fill: color },
-      { key: "missed", y: y - up, height: up - caught, fill: waiting ? "var(--color-faint)" : "var(--color-missed)" },
-      { key: "needless", y, height: needless, fill: "var(--color-needless)" },
-      { key: "left", y: y + needless, height: down - needless, fill: "var(--color-passed)" },
+    const [up, down] = [share(bin.rows.positive, tally.positives), share(bin.rows.negative, tally.negatives)];
+    const [caught, needless] = [share(over.positive, tally.positives), share(over.negative, tally.negatives)];
+    const missed = counts ? "var(--color-missed)" : "var(--color-faint)";
+    const above = [
+      { key: "caught", size: caught, fill: color },
+      { key: "missed", size: up - caught, fill: missed },
     ];
-    return (
-      <g key={bin.from}>
-        {all.map(
-          (bar) => bar.height > 0 && <rect key={bar.key} data-bar={bar.key} x={left} width={width} {...omit(bar)} />,
-        )}
-      </g>
-    );
+    const below = [
+      { key: "needless", size: needless, fill: "var(--color-needless)" },
+      { key: "left", size: down - needless, fill: "var(--color-passed)" },
+    ];
+    return { above: { ...ends, parts: above }, below: { ...ends, parts: below } };
   });
+  const unit = (STRIP.middle - 22) / tallest;
+  return (
+    <>
+      <Bars bars={each.map((e) => e.above)} x={x} axis={STRIP.middle} unit={unit} />
+      <Bars bars={each.map((e) => e.below)} x={x} axis={STRIP.middle} unit={unit} down />
+    </>
+  );
 }
-
-const omit = ({ y, height, fill }: { y: number; height: number; fill: string }) => ({ y, height, fill });

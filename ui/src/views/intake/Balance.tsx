@@ -18,7 +18,8 @@ function Use({ split }: { split: string }) {
 }
 
 function TwoClasses() {
-  const { study, results, positive, positiveLabel: p, negative } = useScope();
+  const { study, positive, positiveLabel: p, negative } = useScope();
+  const n = study.holdout.classes.find((label) => label !== p) ?? "";
   return (
     <table className="mt-3 text-left">
       <thead>
@@ -35,17 +36,16 @@ function TwoClasses() {
       </thead>
       <tbody>
         {Object.entries(study.balance).map(([name, actual]) => {
-          const rows = Object.values(actual).reduce((a, b) => a + b, 0);
-          const share = results.candidates[0]?.splits[name]?.metrics.prevalence?.value ?? null;
+          const share = actual[p]?.share ?? null;
           return (
             <tr key={name} className="border-b border-light">
               <th scope="row" className="font-semibold pr-8 py-1.5">
                 {name}
                 <Use split={name} />
               </th>
-              <td className="pr-8 text-right">{count(rows)}</td>
-              <td className="pr-8 text-right">{count(rows - (actual[p] ?? 0))}</td>
-              <td className="pr-8 text-right">{count(actual[p] ?? 0)}</td>
+              <td className="pr-8 text-right">{count(study.holdout.splits[name] ?? 0)}</td>
+              <td className="pr-8 text-right">{count(actual[n]?.rows ?? 0)}</td>
+              <td className="pr-8 text-right">{count(actual[p]?.rows ?? 0)}</td>
               <td className="pr-3 text-right">{shown(share)}</td>
               <td>
                 <span className="block w-32 h-2 bg-passed">
@@ -62,7 +62,7 @@ function TwoClasses() {
 
 /** A line for each class, for there may be many. */
 function ManyClasses() {
-  const { study, results, called } = useScope();
+  const { study, called } = useScope();
   const splits = Object.entries(study.balance);
   return (
     <div className="overflow-auto max-h-[420px] max-w-[820px]">
@@ -79,14 +79,14 @@ function ManyClasses() {
           </tr>
         </thead>
         <tbody>
-          {results.holdout.classes.map((label) => (
+          {study.holdout.classes.map((label) => (
             <tr key={label} className="border-b border-light">
               <th scope="row" className="font-semibold pr-8 py-1">
                 {called(label)}
               </th>
               {splits.map(([name, actual]) => (
                 <td key={name} className="pr-8 text-right">
-                  {count(actual[label] ?? 0)}
+                  {count(actual[label]?.rows ?? 0)}
                 </td>
               ))}
             </tr>

@@ -33,7 +33,7 @@ function useChange(id: number) {
     mutationFn: (change: () => Promise<Study>) => change(),
     onSuccess: (study) => {
       queries.setQueryData(["study", id], study);
-      for (const key of ["results", "fields", "findings", "tallies", "sentence", "unfold", "dossier"])
+      for (const key of ["parts", "fields", "findings", "tallies", "sentence", "unfold", "dossier"])
         void queries.invalidateQueries({ queryKey: [key, id] });
     },
   });

@@ -12,7 +12,7 @@ export function ManyMatrix({ c, across }: { c: Shown; across: Across }) {
   const predicted = [...classes.map(called), ...(width > classes.length ? ["no answer"] : [])];
   const actual = classes.map(called);
   const at = (actual: number, predicted: number) => cells[actual]?.[predicted] ?? 0;
-  const whole = (actual: number) => (cells[actual] ?? []).reduce((a, b) => a + b, 0);
+  const share = (actual: number, predicted: number) => c.part.shares?.[actual]?.[predicted] ?? 0;
   const told = classes.map((label) => c.part.per_class?.[label]);
   const totals =
     across === "predicted"
@@ -62,9 +62,8 @@ export function ManyMatrix({ c, across }: { c: Shown; across: Across }) {
                 {columns.map((other, j) => {
                   const [actual, predicted] = cell(i, j);
                   const n = at(actual, predicted);
-                  const of = whole(actual);
                   const right = actual === predicted;
-                  const depth = right || !of || !n ? 0 : 10 + Math.round(60 * (n / of));
+                  const depth = right || !n ? 0 : 10 + Math.round(60 * share(actual, predicted));
                   return (
                     <td
                       key={other}

@@ -10,7 +10,7 @@ import { TwoMatrix } from "./TwoMatrix";
 export type Across = "predicted" | "actual";
 
 export function MatrixView() {
-  const { split, chosen, positive, negative, results, many, pending } = useScope();
+  const { split, slice, chosen, positive, negative, results, many, pending } = useScope();
   const [across, setAcross] = useState<Across>("predicted");
   const { classes } = results.holdout;
   const save = () => {
@@ -18,11 +18,12 @@ export function MatrixView() {
     const columns = [...classes.map((c) => `predicted ${c}`), ...(width > classes.length ? ["no answer"] : [])];
     saveCsv(
       [
-        ["candidate", "split", "cutoff", "actual", ...columns],
+        ["candidate", "split", ...slice.map(() => "slice"), "cutoff", "actual", ...columns],
         ...chosen.flatMap((c) =>
           classes.map((label, i) => [
             c.name,
             split,
+            ...slice,
             c.shownCutoff,
             label,
             ...columns.map((_, j) => c.part.matrix?.[i]?.[j] ?? (c.part.matrix ? 0 : null)),

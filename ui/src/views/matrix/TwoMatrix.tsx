@@ -1,5 +1,5 @@
 import { Figure } from "../../app/Figure";
-import { metricOf, type Shown, useScope } from "../../app/scope";
+import { type Shown, useScope } from "../../app/scope";
 import { PENDING, Tile } from "../../parts/basics";
 import { colour } from "../../parts/marks";
 import { asSet, count, shown } from "../../parts/number";
@@ -9,49 +9,37 @@ type Outcome = "tp" | "fn" | "fp" | "tn";
 type Place = {
   key: string;
   rows: number;
-  of: number;
+  share: number | null;
   right: boolean;
   missed: boolean;
   word: string;
   outcome?: Outcome;
 };
 
-/** Each outcome's share of its actual class, by the name it has in the results. */
-const SHARE = { tp: "recall", fn: "fnr", fp: "fpr", tn: "specificity" } as const;
-
 /** The matrix of two classes, with a column of its own for rows without an answer where there are any. */
 export function TwoMatrix({ c, across }: { c: Shown; across: Across }) {
-  const { positive, negative, words } = useScope();
-  const n = c.part.outcomes;
-  const missing = n ? n.unanswered_positive + n.unanswered_negative : 0;
-  const cells: Place[][] = n
-    ? [
-        [
-          { key: "tn", outcome: "tn", rows: n.tn, of: 0, right: true, missed: false, word: words.tn },
-          { key: "fp", outcome: "fp", rows: n.fp, of: 0, right: false, missed: false, word: words.fp },
-        ],
-        [
-          // of the missed, those that got an answer: the others stand in the column of their own
-          {
-            key: "fn",
-            outcome: missing ? undefined : "fn",
-            rows: n.fn - n.unanswered_positive,
-            of: n.tp + n.fn,
-            right: false,
-            missed: true,
-            word: words.fn,
-          },
-          { key: "tp", outcome: "tp", rows: n.tp, of: 0, right: true, missed: false, word: words.tp },
-        ],
-      ]
+  const { positive, negative, words, results, positiveLabel } = useScope();
+  const { matrix, shares } = c.part;
+  const p = results.holdout.classes.indexOf(positiveLabel);
+  const missing = (matrix?.[0]?.length ?? 0) > 2;
+  const place = (isPositive: boolean, said: number | null): Place => {
+    const [i, j] = [isPositive ? p : 1 - p, said ?? 2];
+    const outcome: Outcome = isPositive ? (said === p ? "tp" : "fn") : said === p ? "fp" : "tn";
+    const right = said !== null && isPositive === (said === p);
+    return {
+      key: said === null ? `none${Number(isPositive)}` : outcome,
+      // of the missed, those that got an answer: the others stand in the column of their own
+      outcome: said === null || (missing && outcome === "fn") ? undefined : outcome,
+      rows: matrix?.[i]?.[j] ?? 0,
+      share: shares?.[i]?.[j] ?? null,
+      right,
+      missed: isPositive && !right,
+      word: said === null ? "without an answer" : words[outcome],
+    };
+  };
+  const cells: Place[][] = matrix
+    ? [false, true].map((isPositive) => [1 - p, p, ...(missing ? [null] : [])].map((said) => place(isPositive, said)))
     : [];
-  if (n && missing)
-    [
-      { rows: n.unanswered_negative, of: n.tn + n.fp + n.unanswered_negative, missed: false },
-      { rows: n.unanswered_positive, of: n.tp + n.fn, missed: true },
-    ].forEach((one, i) => {
-      cells[i]?.push({ key: `none${i}`, right: false, word: "without an answer", ...one });
-    });
   const predicted = [negative, positive, ...(missing ? ["no answer"] : [])];
   const actual = [negative, positive];
   const turned = across === "actual";
@@ -70,7 +58,7 @@ export function TwoMatrix({ c, across }: { c: Shown; across: Across }) {
           {c.shownCutoff === null ? "classes only" : `≥ ${asSet(c.shownCutoff)}`}
         </span>
       </h2>
-      {n ? (
+      {matrix ? (
         <table className="w-full table-fixed border-separate border-spacing-0.5" data-matrix={c.letter}>
           <thead>
             <tr className="text-sm text-soft text-left">
@@ -107,8 +95,7 @@ export function TwoMatrix({ c, across }: { c: Shown; across: Across }) {
 }
 
 function Cell({ c, place }: { c: Shown; place: Place }) {
-  const { outcome, rows, right, missed, word } = place;
-  const share = outcome ? metricOf(c.part, SHARE[outcome]).value : place.of > 0 ? rows / place.of : null;
+  const { outcome, rows, share, right, missed, word } = place;
   const tint = missed ? "var(--color-missed)" : "var(--color-needless)";
   const depth = share === null || right || rows === 0 || c.pending ? 0 : 12 + Math.round(45 * share);
   const large = "text-[19px] font-semibold leading-tight";

@@ -6,7 +6,7 @@ import { asSet, count, shown } from "../../parts/number";
 /** The conditions that were set in advance: what was read for each, and what came of it. */
 export function Gates() {
   const { results, pending, metric } = useScope();
-  const { gates } = results;
+  const gates = results.gates ?? [];
   if (gates.length === 0) return null;
   return (
     <section aria-label="Gates" className="mt-5 max-w-[980px]">

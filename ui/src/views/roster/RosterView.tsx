@@ -1,10 +1,13 @@
-import { useState } from "react";
+import { useRef } from "react";
 import { Drafted } from "../../app/Drafted";
 import { Figure } from "../../app/Figure";
-import { isPending, type MetricInfo, metricOf, type Shown, useScope } from "../../app/scope";
+import type { Read } from "../../app/results";
+import { isPending, type MetricInfo, metricOf, type Shown, sliceNamed, useScope } from "../../app/scope";
 import { saveCsv } from "../../charts/save";
-import { columnScale, Whisker } from "../../charts/Whisker";
+import { domainOf } from "../../charts/scales";
+import { Whisker, WhiskerRuler } from "../../charts/Whisker";
 import { Tile, ViewHead } from "../../parts/basics";
+import { type Column, DataTable } from "../../parts/DataTable";
 import { Findings } from "../../parts/Findings";
 import { colour } from "../../parts/marks";
 import { asSet, named, shown } from "../../parts/number";
@@ -27,10 +30,10 @@ type Standing = "edge" | "untested" | "";
 
 export function RosterView() {
   const scope = useScope();
-  const { study, split, chosen, baselines, results, pending, metric: about } = scope;
+  const { study, split, slice, within, chosen, baselines, results, pending, metric: about } = scope;
   const columns = study.headline.map(about);
-  const [order, setOrder] = useState<{ metric: string; down: boolean } | null>(null);
-  const best = results.best[split] ?? {};
+  const order = useRef(chosen);
+  const best = results.best?.[split] ?? {};
   const reported = split === study.holdout.report_on;
   const compared = reported && scope.all.length > 1;
   const waits = (info: MetricInfo) => pending && info.needs === "counts";
@@ -46,29 +49,20 @@ export function RosterView() {
   };
   const edged = columns.some((info) => chosen.some((c) => standing(info, c.name) === "edge"));
   const untested = columns.filter((info) => compared && !waits(info) && (best[info.name]?.not_tested.length ?? 0) > 0);
-  const sorted = [...chosen];
-  if (order) {
-    const sign = order.down ? -1 : 1;
-    const info = about(order.metric);
-    const key = (c: Shown) => (isPending(c, info) ? null : metricOf(c.part, order.metric).value);
-    sorted.sort((a, b) => {
-      const [x, y] = [key(a), key(b)];
-      if (x === null || y === null) return Number(x === null) - Number(y === null);
-      return sign * (x - y);
-    });
-  }
-  const sortBy = ({ name, better }: MetricInfo) =>
-    setOrder((o) => {
-      const down = better !== "lower";
-      return o?.metric !== name ? { metric: name, down } : o.down !== down ? null : { metric: name, down: !down };
-    });
   const save = () =>
     saveCsv(
       [
-        ["candidate", "split", "cutoff", ...columns.flatMap((c) => [c.name, `${c.name}_low`, `${c.name}_high`])],
-        ...[...sorted, ...baselines].map((c) => [
+        [
+          "candidate",
+          "split",
+          ...slice.map(() => "slice"),
+          "cutoff",
+          ...columns.flatMap((c) => [c.name, `${c.name}_low`, `${c.name}_high`]),
+        ],
+        ...[...order.current, ...baselines].map((c) => [
           c.name,
           split,
+          ...slice,
           "shownCutoff" in c ? c.shownCutoff : null,
           ...columns.flatMap(({ name }) => {
             const m = metricOf(c.part, name);
@@ -79,10 +73,61 @@ export function RosterView() {
       `roster-${split}`,
     );
   const domains = Object.fromEntries(
-    columns.map(({ name }) => [name, columnScale(chosen.map((c) => metricOf(c.part, name)))]),
+    columns.map(({ name }) => [
+      name,
+      domainOf(chosen.map((c) => metricOf(c.part, name)).flatMap((m) => [m.value, m.low, m.high])),
+    ]),
   );
   const costs = COSTS.filter((k) => chosen.some((c) => c.result[k.key] !== undefined));
   const level = results.settings.confidence * 100;
+  const told: Column<Shown>[] = [
+    ...costs.map(
+      (k): Column<Shown> => ({
+        key: k.key,
+        head: k.title,
+        headClass: "text-right leading-tight max-w-[76px]",
+        about: () => ({ className: "px-2 py-2 align-top text-right text-lg" }),
+        cell: (c) => <Amount value={c.result[k.key]} />,
+      }),
+    ),
+    ...columns.map(
+      (info): Column<Shown> => ({
+        key: info.name,
+        title: info.title,
+        head: (
+          <>
+            {info.short}
+            {info.better === "lower" && <span title="lower is better"> (low)</span>}
+          </>
+        ),
+        under: <WhiskerRuler domain={domains[info.name] ?? null} />,
+        value: (c) => (isPending(c, info) ? null : metricOf(c.part, info.name).value),
+        largest: info.better !== "lower",
+        about: (c) => {
+          const stands = standing(info, c.name);
+          const edge = stands === "edge" ? "border-l-ink" : "border-l-transparent";
+          return { "data-standing": stands, className: `px-2 py-2 align-top border-l-[3px] ${edge}` };
+        },
+        cell: (c) => {
+          const m = metricOf(c.part, info.name);
+          const [stands, waiting] = [standing(info, c.name), isPending(c, info)];
+          return (
+            <>
+              <Figure
+                candidate={c.result.name}
+                metric={info.name}
+                value={m}
+                pending={waiting}
+                className={`text-lg ${stands === "edge" ? "font-semibold" : ""} ${m.value === null ? "text-soft" : ""}`}
+              />
+              {!waiting && <Whisker of={m} domain={domains[info.name] ?? null} color={colour(c.position)} />}
+              {stands === "untested" && <span className="block text-xs text-soft">not tested</span>}
+            </>
+          );
+        },
+      }),
+    ),
+  ];
   return (
     <>
       <ViewHead
@@ -100,105 +145,37 @@ export function RosterView() {
       />
       <Drafted view="roster" />
       <div className="border border-rule bg-sheet rounded-[4px] overflow-x-auto">
-        <table className="w-full" data-part="roster">
-          <thead>
-            <tr className="border-b border-rule text-left text-sm text-soft">
-              <th className="font-normal px-3 py-2">Candidate</th>
-              {costs.map((k) => (
-                <th key={k.key} className="font-normal px-2 py-2 text-right leading-tight max-w-[76px]">
-                  {k.title}
-                </th>
-              ))}
-              {columns.map((c) => (
-                <th
-                  key={c.name}
-                  className="font-normal px-2 py-2"
-                  aria-sort={order?.metric === c.name ? (order.down ? "descending" : "ascending") : "none"}
-                >
-                  <button
-                    type="button"
-                    className="hover:text-ink whitespace-nowrap"
-                    title={c.title}
-                    onClick={() => sortBy(c)}
-                  >
-                    {c.short}
-                    {c.better === "lower" && <span title="lower is better"> (low)</span>}
-                    {order?.metric === c.name && <span aria-hidden="true">{order.down ? " ▾" : " ▴"}</span>}
-                  </button>
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {sorted.map((c) => (
-              <tr key={c.position} className="border-b border-light" data-row={c.name}>
-                <th scope="row" className="font-semibold text-left px-3 py-2 min-w-[140px] max-w-[220px]">
-                  <span className="flex items-center gap-2">
-                    <Tile position={c.position} letter={c.letter} />
-                    <span className="min-w-0 break-words">
-                      {c.name}
-                      <span className="block text-xs text-soft font-normal">
-                        {c.shownCutoff !== null
-                          ? `≥ ${asSet(c.shownCutoff)}`
-                          : c.gives === "probabilities"
-                            ? "probabilities"
-                            : "classes only"}
-                        {c.runs_now && " · runs now"}
-                      </span>
-                    </span>
-                  </span>
-                </th>
-                {costs.map((k) => (
-                  <td key={k.key} className="px-2 py-2 align-top text-right text-lg">
-                    <Amount value={c.result[k.key]} />
-                  </td>
-                ))}
-                {columns.map((info) => {
-                  const m = metricOf(c.part, info.name);
-                  const stands = standing(info, c.name);
-                  const waiting = isPending(c, info);
-                  return (
-                    <td
-                      key={info.name}
-                      data-standing={stands}
-                      className={`px-2 py-2 align-top border-l-[3px] ${stands === "edge" ? "border-l-ink" : "border-l-transparent"}`}
-                    >
-                      <Figure
-                        candidate={c.result.name}
-                        metric={info.name}
-                        value={m}
-                        pending={waiting}
-                        className={`text-lg ${stands === "edge" ? "font-semibold" : ""} ${m.value === null ? "text-soft" : ""}`}
-                      />
-                      {!waiting && (
-                        <Whisker metric={m} domain={domains[info.name] ?? null} color={colour(c.position)} />
-                      )}
-                      {stands === "untested" && <span className="block text-xs text-soft">not tested</span>}
+        <DataTable
+          name="roster"
+          headTitle="Candidate"
+          columns={told}
+          rows={chosen}
+          order={order}
+          rowName={(c) => c.name}
+          rowHead={(c) => <Who c={c} />}
+          below={
+            <>
+              {baselines.map((b) => (
+                <tr key={b.name} className="border-b border-light last:border-0 text-soft" data-row={b.name}>
+                  <th scope="row" className="font-serif italic font-normal text-left px-3 py-2">
+                    {b.label}
+                  </th>
+                  {costs.map((k) => (
+                    <td key={k.key} />
+                  ))}
+                  {columns.map(({ name }) => (
+                    <td key={name} className="px-2 py-2 border-l-[3px] border-l-transparent">
+                      <Figure candidate={b.name} metric={name} value={metricOf(b.part, name)} />
                     </td>
-                  );
-                })}
-              </tr>
-            ))}
-            {baselines.map((b) => (
-              <tr key={b.name} className="border-b border-light last:border-0 text-soft" data-row={b.name}>
-                <th scope="row" className="font-serif italic font-normal text-left px-3 py-2">
-                  {b.label}
-                </th>
-                {costs.map((k) => (
-                  <td key={k.key} />
-                ))}
-                {columns.map(({ name }) => (
-                  <td key={name} className="px-2 py-2 border-l-[3px] border-l-transparent">
-                    <Figure candidate={b.name} metric={name} value={metricOf(b.part, name)} />
-                  </td>
-                ))}
-              </tr>
-            ))}
-            {(results.quoted ?? []).map((q) => (
-              <QuotedRow key={q.name} q={q} skip={costs.length} columns={columns} domains={domains} />
-            ))}
-          </tbody>
-        </table>
+                  ))}
+                </tr>
+              ))}
+              {(results.quoted ?? []).map((q) => (
+                <QuotedRow key={q.name} q={q} skip={costs.length} columns={columns} domains={domains} />
+              ))}
+            </>
+          }
+        />
       </div>
       <p className="text-sm text-soft mt-3 max-w-[86ch]">
         {results.quoted?.length ? "Quoted results have no rows here, so no test compares them. " : ""}
@@ -206,15 +183,37 @@ export function RosterView() {
         {edged &&
           "“Not separable” does not mean equal. The paired tests, corrected for the number of candidates, place the best among those with an edge. "}
         {untested.length > 0 &&
-          `For ${named(untested.map((info) => info.title))} there is no such test: no edge is drawn where none was made.`}
+          `For ${named(untested.map((info) => info.title))} there is no such test: no edge is drawn where none was made. `}
+        {slice.length > 0 &&
+          "These rows were picked out: no test here is corrected for how many slices were looked at. Gates are set for all rows."}
       </p>
       <Gates />
-      {pending ? null : <Findings list={results.findings} />}
+      {pending ? null : (
+        <Findings list={results.findings ?? []} aside={slice.length > 0 && ` where ${sliceNamed(within)}`} />
+      )}
     </>
   );
 }
 
-type QuotedResult = NonNullable<ReturnType<typeof useScope>["results"]["quoted"]>[number];
+function Who({ c }: { c: Shown }) {
+  const at = c.gives === "probabilities" ? "probabilities" : "classes only";
+  return (
+    <th scope="row" className="font-semibold text-left px-3 py-2 min-w-[140px] max-w-[220px]">
+      <span className="flex items-center gap-2">
+        <Tile position={c.position} letter={c.letter} />
+        <span className="min-w-0 break-words">
+          {c.name}
+          <span className="block text-xs text-soft font-normal">
+            {c.shownCutoff !== null ? `≥ ${asSet(c.shownCutoff)}` : at}
+            {c.runs_now && " · runs now"}
+          </span>
+        </span>
+      </span>
+    </th>
+  );
+}
+
+type QuotedResult = NonNullable<Read["quoted"]>[number];
 type QuotedProps = {
   q: QuotedResult;
   skip: number;
@@ -251,7 +250,7 @@ function QuotedRow({ q, skip, columns, domains }: QuotedProps) {
                 <span className="text-lg" title={m.why_interval ?? undefined}>
                   {shown(m.value)}
                 </span>
-                {m.low != null && <Whisker metric={m} domain={domains[metric] ?? null} color="var(--color-soft)" />}
+                {m.low != null && <Whisker of={m} domain={domains[metric] ?? null} color="var(--color-soft)" />}
                 {places.length > 0 && (
                   <span className="block text-xs text-soft">
                     {places.map(([letter, where]) => `${PLACE[where ?? ""]} ${letter}’s`).join(", ")}

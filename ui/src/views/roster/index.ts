@@ -4,5 +4,6 @@ export const roster: StepEntry = {
   step: "roster",
   title: "Roster",
   load: () => import("./RosterView").then((m) => m.RosterView),
+  reads: ["best", "quoted", "findings"],
   pins: () => true,
 };

@@ -106,7 +106,7 @@ function Deleted() {
       ),
     onSuccess: ({ study_id }) => {
       for (const key of ["studies", "deleted"]) void queries.invalidateQueries({ queryKey: [key] });
-      for (const key of ["study", "results", "fields", "findings", "tallies"])
+      for (const key of ["study", "parts", "fields", "findings", "tallies"])
         queries.removeQueries({ queryKey: [key, study_id] });
     },
   });

@@ -1,0 +1,119 @@
+"""The parts of the results: each is asked for, made and kept on its own; all of them together are the results file."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any, Literal, cast
+
+from .results import Results
+
+Curves = Literal["compact", "full", "none"]
+
+
+@dataclass(frozen=True)
+class Kind:
+    """One kind of part.
+
+    Attributes
+    ----------
+    name : in addresses
+    each : whether there is one for each split, of all candidates and baselines; else there is one for the study
+    moves : whether a cutoff changes it
+    what : for people
+    filed : whether it stands in the results file
+    """
+
+    name: str
+    each: bool
+    moves: bool
+    what: str
+    filed: bool = True
+
+
+_KINDS = (
+    Kind("head", False, True, "what was evaluated: rows, settings, candidates with their cutoffs"),
+    Kind("values", True, True, "every metric's value alone, without intervals", filed=False),
+    Kind("lines", True, True, "rows, matrix, outcomes, and all metrics with their intervals"),
+    Kind("classes", True, True, "each class against the rest, and averages over the classes"),
+    Kind("curves", True, False, "ROC, precision-recall and gain curves"),
+    Kind("net_benefit", True, False, "net benefit by threshold"),
+    Kind("calibration", True, False, "bins and the monotone fit"),
+    Kind("expected", True, True, "numbers restated for the expected base rates"),
+    Kind("slices", True, True, "slices of one list of fields, or of all the study's lists"),
+    Kind("recalibration", False, False, "what simple recalibrations would change"),
+    Kind("pairs", False, True, "all paired differences on the reported split"),
+    Kind("best", False, True, "who leads on each metric, and whom the data cannot separate from the best"),
+    Kind("against_baseline", False, True, "paired differences from the baselines"),
+    Kind("quoted", False, True, "quoted results, and where their values lie"),
+    Kind("findings", False, True, "what was noticed"),
+    Kind("gates", False, True, "the gates, and what came of them"),
+)
+KINDS: dict[str, Kind] = {k.name: k for k in _KINDS}
+
+
+@dataclass(frozen=True)
+class Part:
+    """One part.
+
+    kind : one of KINDS
+    split : where there is one for each split
+    fields : of slices, one of the study's lists of fields; all lists if left out
+    """
+
+    kind: str
+    split: str = ""
+    fields: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        if self.kind not in KINDS:
+            raise ValueError(f"there is no part {self.kind}; there are {', '.join(KINDS)}")
+        if KINDS[self.kind].each != bool(self.split):
+            raise ValueError(f"the part {self.kind} is {'of a split' if KINDS[self.kind].each else 'of no split'}")
+
+    @property
+    def moves(self) -> bool:
+        """Whether a cutoff changes it."""
+        return KINDS[self.kind].moves
+
+
+def of_file(splits: Iterable[str]) -> list[Part]:
+    """What stands in the results file of a study with these splits, in its order."""
+    split_names = tuple(splits)
+    return [
+        Part(k.name, split) for k in _KINDS if k.filed for split in (split_names if k.each else ("",))
+    ]  # fmt: skip
+
+
+def put_together(values: Mapping[Part, Any]) -> Results:
+    """One document of some parts, the head among them: what was not asked for does not stand in it.
+
+    Examples
+    --------
+    >>> head = {"title": "q", "candidates": [{"name": "net"}]}
+    >>> found = put_together({Part("head"): head, Part("lines", "test"): {"net": {"rows": 9}}})
+    >>> found["candidates"]
+    [{'name': 'net', 'splits': {'test': {'rows': 9}}}]
+    """
+    head = values[Part("head")]
+    entries = {c["name"]: {**c, "splits": {}} for c in head["candidates"]}
+    out = {**head, "candidates": list(entries.values())}
+    for part, value in values.items():
+        if KINDS[part.kind].each:
+            for name, found in value.items():
+                _merge(entries[name]["splits"].setdefault(part.split, {}), found)
+        elif part.kind == "recalibration":
+            for name, found in value.items():
+                entries[name]["recalibration"] = found
+        elif part.kind != "head" and value is not None:
+            out[part.kind] = value
+    return cast(Results, out)
+
+
+def _merge(into: dict[str, Any], more: Mapping[str, Any]) -> None:
+    known: dict[str, Any] = into.get("per_class", {})
+    into.update(more)
+    if known:
+        into["per_class"] = known | {
+            label: known.get(label, {}) | one for label, one in more.get("per_class", {}).items()
+        }

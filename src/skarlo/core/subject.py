@@ -1,0 +1,216 @@
+"""A candidate or a baseline at its cutoff, and each part of the results that one split of it has."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import Any, TypeVar
+
+from .compare import expected
+from .compare.pairs import Entrant
+from .compare.slices import Slices, few_rows
+from .counting import curves, outcomes
+from .counting.answers import Answers
+from .counting.table import row_shares
+from .counting.tally import Tally
+from .decide import net_benefit
+from .metrics import calibration, counts, panel
+from .metrics.panel import Reading
+from .number import absent
+from .once import Once
+from .parts import Curves, Part
+from .prepared import OnSplit, Prepared
+from .results import CandidateResult
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True)
+class Subject:
+    """A candidate or a baseline at its cutoff.
+
+    Attributes
+    ----------
+    ready : the study; what no cutoff changes is kept with it
+    once : where the rest is kept
+    how : how its curves are written
+    key : what it is called where values are kept
+    about : what is told of it before anything is evaluated
+    on : its rows on a split
+    """
+
+    ready: Prepared
+    once: Once
+    how: Curves
+    key: tuple[str, object]
+    about: CandidateResult
+    reading: Reading
+    left_out: bool
+    on: Callable[[str], OnSplit]
+
+    @property
+    def name(self) -> str:
+        return self.about["name"]
+
+    @property
+    def is_baseline(self) -> bool:
+        return self.key[0] == "baseline"
+
+    def of(self, part: Part) -> Any:
+        """A part of a split; None where it has nothing of the kind."""
+        key = (part.kind, part.fields, self.key, part.split)
+        make = partial(PARTS[part.kind], self, part)
+        return self.once.get(key, make) if part.moves else self.ready.once.get((*key, self.how), make)
+
+    def reported(self, kind: str) -> Any:
+        """A part of the reported split."""
+        return self.of(Part(kind, self.ready.study.report_on))
+
+    @property
+    def entrant(self) -> Entrant:
+        """As pairs and gates read it."""
+        whole = self.on(self.ready.study.report_on).whole
+        return Entrant(self.name, whole, self.left_out, self.reported("lines")["metrics"], self.reading, self.key)
+
+    def too_few(self, split: str) -> str:
+        """Why only counts are told of a split of a slice that was picked out; empty where all is."""
+        study, least = self.ready.study, self.reading.settings.min_slice
+        if not study.picked:
+            return ""
+        a = self.on(split).judged
+        rows = len(a.actual) if a.weight is None else int((a.weight > 0).sum())
+        return few_rows(least) if rows < least else ""
+
+    def _kept(self, split: str, what: str, make: Callable[[], T]) -> T:
+        """What no cutoff changes on a split."""
+        return self.ready.once.get((what, *self.key, split), make)
+
+    def _values(self, part: Part) -> dict[str, float | None]:
+        a = self.on(part.split).judged
+        if self.too_few(part.split):
+            return dict.fromkeys(self.reading.metrics)
+        return {name: panel.value(name, a, self.reading) for name in self.reading.metrics}
+
+    def _lines(self, part: Part) -> dict[str, Any]:
+        on, reading = self.on(part.split), self.reading
+        a, t, few = on.judged, on.judged.table, self.too_few(part.split)
+        out: dict[str, Any] = {
+            "rows": len(a.actual),
+            "actual": {label: int((a.actual == k).sum()) for k, label in enumerate(reading.classes)},
+            "no_answer": int((~on.whole.answered).sum()),
+            "matrix": None if t is None else t.cells.tolist(),
+        }
+        if t is not None:
+            shares = row_shares(t.cells.tolist())
+            out |= {"shares": [[None] * len(row) for row in shares] if few else shares, "errors": t.errors}
+            if reading.positive is not None:
+                out["outcomes"] = outcomes.of_table(t.cells, reading.positive)
+        if few:
+            return out | {"metrics": {name: absent(few) for name in reading.metrics}}
+        scores = self._kept(part.split, "scores", lambda: panel.of_scores(a, reading))
+        return out | {"metrics": panel.metrics(a, reading, scores)}
+
+    def _classes(self, part: Part) -> dict[str, Any]:
+        a, reading, few = self.on(part.split).judged, self.reading, self.too_few(part.split)
+        if few:
+            return {"per_class": panel.counted_classes(a, reading, few), "averages": counts.no_averages(few)}
+        areas = self._kept(part.split, "areas", lambda: panel.class_areas(a, reading))
+        per_class = panel.per_class(a, reading, areas)
+        if a.table is None:
+            return {"per_class": per_class, "averages": counts.no_averages(reading.no_cutoff)}
+        classes = [dict(p) for p in per_class.values()]
+        return {"per_class": per_class, "averages": counts.averages(a.table, reading.settings.sampling, classes)}  # type: ignore[arg-type]
+
+    def _curves(self, part: Part) -> dict[str, Any] | None:
+        if self.is_baseline or self.too_few(part.split):
+            return None
+        drawn = _draw(self.on(part.split).judged, self.reading, self.how)
+        return drawn.get(None, {"per_class": drawn} if drawn else None)
+
+    def _net_benefit(self, part: Part) -> dict[str, Any] | None:
+        a = self.on(part.split).judged
+        if not self._probable(part.split):
+            return None
+        return {"net_benefit": net_benefit.net_benefit_curve(a, self.reading.settings.confidence)}
+
+    def _calibration(self, part: Part) -> dict[str, Any] | None:
+        a, s = self.on(part.split).judged, self.reading.settings
+        if a.tally is None or not self._probable(part.split):
+            return None
+        return {"calibration": calibration.block(a, a.tally, s.bins, s.sampling)}
+
+    def _probable(self, split: str) -> bool:
+        """Whether there are rows with scores that may be read as probabilities, and enough of them."""
+        a = self.on(split).judged
+        there = a.tally is not None and a.is_probability and a.tally.rows > 0
+        return there and not self.is_baseline and not self.too_few(split)
+
+    def _expected(self, part: Part) -> dict[str, Any] | None:
+        rates = self.ready.study.expected_base_rate
+        if self.is_baseline or not rates or self.reading.positive is None or self.too_few(part.split):
+            return None
+        a = self.on(part.split).judged
+        told = [expected.restate(a, self.reading, pi) for pi in rates]
+        return {"at_expected_base_rate": told[0] if len(told) == 1 else told}
+
+    def _sliced(self, part: Part) -> dict[str, Any] | None:
+        lists = self.ready.study.field_lists
+        if self.is_baseline or not lists:
+            return None
+        if part.fields and part.fields not in lists:
+            raise KeyError(f"the study is not sliced by {' and '.join(part.fields)}")
+        found = self.slices(part.split)
+        return {"slices": [one.told for i, x in enumerate(lists) if part.fields in ((), x) for one in found.of(i)]}
+
+    def slices(self, split: str, for_gates: bool = False) -> Slices:
+        """Its slices. Gates read no comparison with the other rows, and of scores only what one is set on."""
+        study, whole = self.ready.study, ("slices of", self.key, split)
+        if for_gates and self.once.holds(whole):
+            for_gates = False
+        scores = not for_gates or any(g.every and self._of_scores(g.metric) for g in study.gates)
+
+        def make() -> Slices:
+            on = self.on(split)
+            where = study.splits[split].copy()
+            where[where] = on.kept
+            once = self._kept(split, "slices", Once)
+            return Slices(on.judged, study.slices, where, self.reading, not for_gates, once, scores)
+
+        return self.once.get((*whole, "for gates") if for_gates else whole, make)
+
+    def _of_scores(self, metric: str) -> bool:
+        return metric in self.reading.metrics and not self.reading.needs_class(metric)
+
+
+PARTS: dict[str, Callable[[Subject, Part], Any]] = {
+    "values": Subject._values,
+    "lines": Subject._lines,
+    "classes": Subject._classes,
+    "curves": Subject._curves,
+    "net_benefit": Subject._net_benefit,
+    "calibration": Subject._calibration,
+    "expected": Subject._expected,
+    "slices": Subject._sliced,
+}
+
+
+def _draw(a: Answers, reading: Reading, how: Curves) -> dict[str | None, dict[str, Any]]:
+    """The curves: of the split with two classes (under None), of each class with more."""
+    if how == "none":
+        return {}
+    labels: list[str | None] = [None] if reading.positive is not None else list(reading.classes)
+    out = {}
+    for k, label in enumerate(labels):
+        t = a.one_against_rest(k) if label is not None else a.tally
+        if t is not None and t.positives > 0 and t.negatives > 0:
+            out[label] = _curves(t, how)
+    return out
+
+
+def _curves(t: Tally, how: Curves) -> dict[str, Any]:
+    drawn = {"roc": curves.roc_curve(t), "pr": curves.pr_curve(t), "gain": curves.gain_curve(t)}
+    return {
+        name: curves.listed(curve, slice(None) if how == "full" else curves.thinned(curve))
+        for name, curve in drawn.items()
+    }

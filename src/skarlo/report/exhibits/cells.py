@@ -1,0 +1,38 @@
+"""Cells that several exhibits have."""
+
+from __future__ import annotations
+
+from skarlo.core import Metric, as_set, shown, with_interval
+from skarlo.report.blocks import Cell, Tile
+from skarlo.report.scope import Shown
+
+
+def tile(c: Shown) -> Tile:
+    """A candidate's letter on its colour."""
+    return {"letter": c.letter, "position": c.position}
+
+
+def cutoff_of(c: Shown) -> str:
+    """A candidate's cutoff in words; empty where it has none to set."""
+    cutoff = c.result["cutoff"]
+    if cutoff is None:
+        return ""
+    if cutoff["value"] is not None:
+        return f"≥ {as_set(cutoff['value'])}"
+    return "flags nothing" if "flags" in cutoff else "no cutoff"
+
+
+def who(c: Shown, below: bool = False) -> Cell:
+    """A candidate at the head of a row, with its cutoff in a line below its name on request."""
+    cell: Cell = {"text": c.name, "kind": "name", "tile": tile(c)}
+    if below and cutoff_of(c):
+        cell["below"] = cutoff_of(c)
+    return cell
+
+
+def value_cell(m: Metric, interval: bool = False) -> Cell:
+    """A value, with its interval on request; or why there is none."""
+    cell: Cell = {"text": with_interval(m) if interval else shown(m["value"])}
+    if m["value"] is None:
+        cell["why"] = m.get("why", "")
+    return cell

@@ -1,0 +1,210 @@
+"""The results of a study, whole and in parts, its sentences, unfolded numbers and live counts."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from typing import Annotated, Any, get_type_hints
+
+from flask import Response
+from flask_openapi3 import Tag
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    Field,
+    RootModel,
+)
+from typing_extensions import TypedDict
+
+from skarlo import core
+from skarlo.core import (
+    PART_KINDS,
+    CandidateResult,
+    HoldoutResult,
+    LiveTally,
+    Part,
+    Results,
+    SplitResult,
+    Unfolded,
+    unfold,
+)
+from skarlo.report.exhibits import EXHIBITS, sentence
+from skarlo.report.scope import Scope
+from skarlo.studies.evaluating import Asked
+from skarlo.studies.refusals import Missing, Refusal
+
+from ..models import (
+    CutoffsQuery,
+    Id,
+    OneOf,
+    StudyPath,
+    View,
+    WithinQuery,
+    listed,
+)
+from ..shared import (
+    LONG,
+    answer,
+    api,
+    asked_of,
+    evaluator,
+    immutable,
+    parts_of,
+    read_of,
+    results_of,
+)
+
+TAG = [Tag(name="studies")]
+
+
+def _some(name: str, whole: Any, **instead: Any) -> Any:
+    """The type of what holds some of another type's keys."""
+    make: Any = TypedDict
+    return make(name, get_type_hints(whole, include_extras=True) | instead, total=False)
+
+
+_SomeOfSplit: Any = _some("SplitParts", SplitResult)
+
+
+_SomeOfCandidate: Any = _some("CandidateParts", CandidateResult, splits=dict[str, _SomeOfSplit])
+
+
+Parts: Any = _some("Parts", Results, candidates=list[_SomeOfCandidate])
+
+
+PartKind = Annotated[str, OneOf(lambda: tuple(PART_KINDS))]
+
+
+class ResultsOut(RootModel[Results]):
+    """The results file."""
+
+
+class PartsQuery(CutoffsQuery):
+    kinds: Annotated[list[PartKind], BeforeValidator(listed)] = Field(
+        min_length=1, description="; ".join(f"{k.name}: {k.what}" for k in PART_KINDS.values())
+    )
+    split: str = Field(default="", description="of parts that there are one of for each split: which")
+    fields: Annotated[list[str], BeforeValidator(listed)] = Field(
+        default=[], description="of slices: one of the study's lists of fields, as ward,shift; all lists if left out"
+    )
+
+    def parts(self) -> list[Part]:
+        """The parts that are asked for. Raises ValueError where a split is missing."""
+        return [
+            Part(kind, self.split if PART_KINDS[kind].each else "", tuple(self.fields) if kind == "slices" else ())
+            for kind in self.kinds
+        ]
+
+
+class PartsOut(RootModel[Parts]):
+    """Some parts of the results: what stands in the results file, less what was not asked for."""
+
+
+class ScopeQuery(CutoffsQuery):
+    view: View
+    split: str
+    show: Annotated[list[Id], BeforeValidator(listed)] = []
+    of: str = Field(default="", description="of three classes or more, the one that is read against the rest")
+
+
+class SentenceOut(BaseModel):
+    """A sentence, and the cutoffs that it speaks of, as they were asked for."""
+
+    sentence: str
+    cutoffs: str
+
+
+class UnfoldQuery(CutoffsQuery):
+    candidate: str
+    split: str
+    metric: str
+    of: str | None = Field(default=None, description="a class, an average, a slice, or an expected base rate")
+
+
+class UnfoldedOut(RootModel[Unfolded]):
+    """One number, unfolded."""
+
+
+class SplitQuery(WithinQuery):
+    split: str
+
+
+class TallyOut(LiveTally):
+    """True and false positives with the cutoff at each of ascending places, the k-th at (first + k) / 10**digits; sums
+    of weights where rows have them. `positives` and `negatives` are all rows, the unanswered ones among them."""
+
+    position: int
+
+
+class TalliesOut(BaseModel):
+    tallies: list[TallyOut]
+
+
+@api.get("/studies/<int:study_id>/results", tags=TAG, responses={200: ResultsOut, **LONG})
+def read_results(path: StudyPath, query: CutoffsQuery) -> Response:
+    """The results, at the given cutoffs or at those kept."""
+    return immutable(results_of(asked_of(path.study_id, query.by_position(), within=query.where())))
+
+
+@api.get("/studies/<int:study_id>/parts", tags=TAG, responses={200: PartsOut, **LONG})
+def read_parts(path: StudyPath, query: PartsQuery) -> Response:
+    """Some parts of the results, at the given cutoffs or at those kept: nothing else is computed or sent. What no
+    cutoff changes is computed once."""
+    asked = asked_of(path.study_id, query.by_position(), within=query.where())
+    if not query.split and any(PART_KINDS[kind].each for kind in query.kinds):
+        raise Refusal("say which split the parts are of", "split")
+    return immutable(parts_of(asked, query.parts()))
+
+
+@api.get("/studies/<int:study_id>/sentence", tags=TAG, responses={200: SentenceOut, **LONG})
+def read_sentence(path: StudyPath, query: ScopeQuery) -> Response:
+    """The drafted sentence at the top of a view."""
+    asked = asked_of(path.study_id, query.by_position(), query.split, query.where())
+    exhibit = EXHIBITS[query.view]
+    results = parts_of(asked, [Part(kind, query.split if PART_KINDS[kind].each else "") for kind in exhibit.reads])
+    known_class(results["holdout"], query.of)
+    scope = Scope(query.split, tuple(query.show), positions=asked.positions, of=query.of, within=dict(query.where()))
+    return answer(SentenceOut(sentence=sentence(query.view, results, scope), cutoffs=query.cutoffs))
+
+
+def known_split(splits: Collection[str], split: str) -> None:
+    """Raises Missing for a split that a study does not have."""
+    if split not in splits:
+        raise Missing(f"there is no split {split}", "split")
+
+
+def known_class(holdout: HoldoutResult, label: str) -> None:
+    """Raises Missing for a class that a study does not have; the empty one is the study's own choice."""
+    if label and label not in holdout["classes"]:
+        raise Missing(f"there is no class {label}", "of")
+
+
+@api.get("/studies/<int:study_id>/unfold", tags=TAG, responses={200: UnfoldedOut, **LONG})
+def read_unfolded(path: StudyPath, query: UnfoldQuery) -> Response:
+    """One number, unfolded."""
+    asked = asked_of(path.study_id, query.by_position(), within=query.where())
+    results = parts_of(asked, [Part(kind, query.split) for kind in ("lines", "classes")])
+    try:
+        return immutable(unfold(results, query.candidate, query.split, query.metric, query.of))
+    except KeyError as e:
+        raise Missing(str(e.args[0])) from e
+
+
+@api.get("/studies/<int:study_id>/tallies", tags=TAG, responses={200: TalliesOut, **LONG})
+def read_tallies(path: StudyPath, query: SplitQuery) -> Response:
+    """The counts that the live cutoff reads, for every candidate that gives a score: exact at each place where the
+    handle can stand."""
+    asked = asked_of(path.study_id, within=query.where())
+    ready = prepared_of(asked)
+    known_split(ready.study.splits, query.split)
+    out = []
+    for i, position in enumerate(asked.positions):
+        live = core.live_tally(ready, i, query.split)
+        if live is not None:
+            out.append(TallyOut(position=position, **live))
+    return immutable(TalliesOut(tallies=out).model_dump())
+
+
+def prepared_of(asked: Asked) -> core.Prepared:
+    """A study ready to be evaluated. Raises Pending when its files take long to read."""
+    read_of(asked)
+    return evaluator().prepared(asked)

@@ -1,0 +1,112 @@
+"""The rows of a study: filtered, sorted, a page at a time."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from flask import Response
+from flask_openapi3 import Tag
+from pydantic import (
+    BaseModel,
+    Field,
+)
+
+from skarlo.studies.refusals import Missing, Refusal
+from skarlo.studies.rows import MOST, Rows, Wanted
+
+from ..models import (
+    CutoffsQuery,
+    Id,
+    StudyPath,
+)
+from ..shared import LONG, answer, api, asked_of, rows_of
+
+TAG = [Tag(name="rows")]
+
+
+class RowsQuery(CutoffsQuery):
+    """Which rows, in which order."""
+
+    split: str = Field(default="", description="rows of this split; of any where left out")
+    actual: str = Field(default="", description="the actual class")
+    candidate: Id | None = Field(default=None, description="position of the candidate that `predicted` and `sort` read")
+    predicted: str | None = Field(
+        default=None, description="the class that the candidate predicts at its cutoff; empty for no answer"
+    )
+    sort: str = Field(default="row", description="row, score (of the candidate), or a field as field:NAME")
+    down: bool = Field(default=False, description="the largest first")
+    start: Id = 0
+    count: Annotated[int, Field(ge=1, le=MOST)] = 100
+
+
+class AnswerOut(BaseModel):
+    """What one candidate answered for a row."""
+
+    position: int
+    place: int | None = Field(description="where in its own file the answer stands, from 1; null where it has none")
+    score: float | None
+    probabilities: dict[str, float] | None
+    predicted: str | None = Field(description="the predicted class; null where there is no answer, or no cutoff")
+
+
+class RowOut(BaseModel):
+    """One row of the hold-out."""
+
+    row: int = Field(description="its place in the hold-out file, from 1")
+    split: str
+    actual: str
+    fields: dict[str, str | None] = Field(description="as they were read; null where absent")
+    answers: list[AnswerOut]
+
+
+class RowsOut(BaseModel):
+    """Some rows, of all that are as wanted."""
+
+    total: int
+    rows: list[RowOut]
+
+
+@api.get("/studies/<int:study_id>/rows", tags=TAG, responses={200: RowsOut, **LONG})
+def read_rows(path: StudyPath, query: RowsQuery) -> Response:
+    """Rows with all their fields and answers, at the given cutoffs or at those kept."""
+    asked = asked_of(path.study_id, query.by_position())
+    rows = rows_of(asked)
+    found = rows.page(_wanted(query, rows, asked.positions))
+    classes = rows.study.classes
+
+    def named(code: int | None) -> str | None:
+        return None if code is None or code < 0 else classes[code]
+
+    return answer(RowsOut(total=found.total, rows=[
+        RowOut(
+            row=r.row, split=r.split, actual=classes[r.actual], fields=r.fields,
+            answers=[
+                AnswerOut(
+                    position=position, place=a.place, score=a.score, predicted=named(a.predicted),
+                    probabilities=None if a.probabilities is None else dict(zip(classes, a.probabilities, strict=True)),
+                )
+                for position, a in zip(asked.positions, r.answers, strict=True)
+            ],
+        )
+        for r in found.rows
+    ]))  # fmt: skip
+
+
+def _wanted(query: RowsQuery, rows: Rows, positions: tuple[int, ...]) -> Wanted:
+    classes = rows.study.classes
+
+    def code(label: str, field: str) -> int:
+        if label not in classes:
+            raise Missing(f"there is no class {label}", field)
+        return classes.index(label)
+
+    if query.candidate is not None and query.candidate not in positions:
+        raise Missing(f"there is no candidate at position {query.candidate}", "candidate")
+    if query.candidate is None and (query.predicted is not None or query.sort == "score"):
+        raise Refusal("say whose answer is meant", "candidate")
+    return Wanted(
+        split=query.split, where=dict(query.where()), actual=code(query.actual, "actual") if query.actual else None,
+        candidate=None if query.candidate is None else positions.index(query.candidate),
+        predicted=None if query.predicted is None else code(query.predicted, "predicted") if query.predicted else -1,
+        sort=query.sort, down=query.down, start=query.start, count=query.count,
+    )  # fmt: skip

@@ -1,0 +1,126 @@
+"""What is worked out for several pairs at once is what each pair gives alone."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from skarlo.core.compare import paired, pairs
+from skarlo.core.compare.paired import Both
+from skarlo.core.compare.pairs import Entrant
+from skarlo.core.compare.together import TABLES, Together
+from skarlo.core.counting import tally
+from skarlo.core.counting.answers import Answers, ranks
+from skarlo.core.counting.joint import MOST_MASKS, Joint
+from skarlo.core.metrics import panel
+from skarlo.core.metrics.panel import Reading
+from skarlo.core.study import Settings
+
+READING = Reading(("no", "yes"), 1, Settings())
+
+
+def answers(n, k, seed=0, ties=3, **about):
+    rng = np.random.default_rng(seed)
+    y = (rng.random(n) < 0.3).astype(np.int64)
+    scores = [np.clip(np.round(0.3 * y + 0.2 * i * rng.random(n) + 0.4 * rng.random(n), ties), 0, 1) for i in range(k)]
+    return [Answers.of_scores(y, s, 0.4, **about) for s in scores]
+
+
+@pytest.mark.parametrize("name", TABLES)
+@pytest.mark.parametrize(("n", "ties"), [(7, 1), (300, 2), (40_000, 9)])
+def test_every_pair_is_as_when_it_is_looked_at_alone(name, n, ties):
+    several = answers(n, 4, seed=n, ties=ties)
+    together = Together([a.scored for a in several])
+    for i, a in enumerate(several):
+        for b in several[:i] + several[i + 1 :]:
+            values = [panel.value(name, x, READING) for x in (a, b)]
+            alone = paired.compare(name, Both(a, b), values, 1)
+            found = paired.compare(name, Both(a, b, together), values, 1)
+            assert found.test == alone.test
+            assert found.difference == pytest.approx(alone.difference, rel=1e-9, abs=1e-14)
+            assert found.p == pytest.approx(alone.p, rel=1e-7, abs=1e-12)
+            if alone.interval is not None:
+                assert found.interval(0.95) == pytest.approx(alone.interval(0.95), rel=1e-8, abs=1e-12)
+
+
+def test_a_pair_has_the_same_bits_whoever_else_is_there():
+    several = answers(5000, 5)
+    few, all_of_them = (Together([a.scored for a in some]) for some in (several[:2], several))
+    for name in TABLES:
+        one, other = (t.of(name, several[0].scored, several[1].scored) for t in (few, all_of_them))
+        assert one.squared_gap.tolist() == other.squared_gap.tolist()
+        assert one.gap.tolist() == other.gap.tolist()
+
+
+def test_two_alike_differ_by_nothing():
+    (a,) = answers(2000, 1)
+    b = Answers.of_scores(a.actual, a.score.copy(), 0.4)
+    together = Together([a.scored, b.scored])
+    for name in TABLES:
+        found = paired.compare(name, Both(a, b, together), (0.5, 0.5), 1)
+        assert (found.difference, found.p) == (0.0, 1.0)
+
+
+def test_who_is_weighted_or_left_rows_out_is_looked_at_alone():
+    plain = answers(60, 2)
+    weighted = answers(60, 1, weight=np.full(60, 2.0))
+    gap = plain[0].score.copy()
+    gap[3] = np.nan
+    gone = Answers.of_scores(plain[0].actual, gap, 0.4)
+    entrants = [Entrant(str(i), a, False, {}, READING) for i, a in enumerate([*plain, *weighted, gone])]
+    found = pairs.together(entrants)
+    assert [s is a.scored for s, a in zip(found.scored, plain, strict=True)] == [True, True]
+    assert found.of("brier", plain[0].scored, gone.scored) is None
+    assert pairs.together(entrants[1:]) is None
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_a_tally_of_rows_with_few_left_out_is_that_of_the_rows(seed):
+    rng = np.random.default_rng(seed)
+    n = int(rng.integers(9, 400))
+    (a,) = answers(n, 1, seed=seed, ties=int(rng.integers(1, 6)))
+    score = a.score.copy()
+    score[rng.permutation(n)[: n // 20]] = np.nan
+    whole = Answers.of_scores(a.actual, score, 0.4).scored
+    assert whole.tally is not None
+    assert whole.place is not None
+    rows = whole.answered.copy()
+    rows[rng.permutation(n)[: max(1, n // 12)]] = False
+    found = whole.take(rows)
+    fresh = tally.make(score[rows], a.actual[rows] == 1)
+    assert found.source is not None
+    for name in ("score", "pos", "neg"):
+        assert getattr(found.tally, name).tolist() == getattr(fresh, name).tolist()
+    assert found.place.tolist() == ranks(score[rows] + 0.0).tolist()
+
+
+def test_a_tally_of_few_rows_or_of_rows_without_a_score_is_made_anew():
+    (a,) = answers(100, 1)
+    assert a.scored.tally is not None
+    rows = np.arange(100) < 40
+    assert a.scored.take(rows).source is None
+    gap = a.score.copy()
+    gap[:5] = np.nan
+    whole = Answers.of_scores(a.actual, gap, 0.4).scored
+    assert whole.tally is not None
+    assert whole.take(np.arange(100) >= 2).source is None
+
+
+@pytest.mark.parametrize("classes", [2, 3, 5])
+@pytest.mark.parametrize("gaps", [0, 4])
+def test_rows_counted_by_bits_are_the_rows(classes, gaps):
+    rng = np.random.default_rng(classes)
+    n = 203
+    y = rng.integers(0, classes, n)
+    said = [rng.integers(0, classes, n) for _ in range(2)]
+    said[1][rng.permutation(n)[:gaps]] = -1
+    a, b = (Answers.of_classes(y, s, classes, none_counts=True) for s in said)
+    cells = Joint.of(a, b).cells
+    assert classes * cells.shape[1] ** 2 <= MOST_MASKS or classes == 5
+    width = classes + (gaps > 0)
+    assert cells.shape == (classes, width, width)
+    for k in range(classes):
+        for i in range(width):
+            for j in range(width):
+                first, second = (x == (v if v < classes else -1) for x, v in zip(said, (i, j), strict=True))
+                assert cells[k, i, j] == ((y == k) & first & second).sum()
