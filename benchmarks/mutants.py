@@ -78,9 +78,8 @@ FAULTS = (
           "tests/core/stats/test_mover.py"),
     Fault("a slice of exactly as many rows as asked is too small", "core/compare/slices.py",
           'if weighted < reading.settings.min_slice:', 'if weighted <= reading.settings.min_slice:', CONCLUDED),
-    Fault("a slice is compared with all rows, itself among them", "core/compare/slices.py",
-          "against_rest(part, part.others(others), counted, reading, rates)",
-          "against_rest(part, Part(part.whole, lambda: np.arange(len(part.whole.actual)), None), counted, reading)",
+    Fault("a slice is compared with all rows, itself among them", "core/compare/apart.py",
+          "for x in (cells, whole - cells))", "for x in (cells, np.broadcast_to(whole, cells.shape)))",
           "tests/core/test_features.py"),
     # Rows and cutoffs.
     Fault("npv where it will run: π for 1 − π", "core/compare/expected.py",

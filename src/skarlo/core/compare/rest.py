@@ -3,25 +3,23 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Container, Mapping
 from dataclasses import replace
 from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
-from scipy.special import ndtr
 
 from ..counting.answers import Answers, mean_variance
 from ..counting.table import Table
-from ..metrics import agreement, counts, influence, own, panel, ranking, spread
-from ..metrics.counts import Shares
+from ..metrics import counts, influence, own, panel, ranking, spread
 from ..metrics.definitions import METRICS
 from ..metrics.losses import mean_loss_estimate, moments
 from ..metrics.panel import Reading
-from ..number import BoolArray, FloatArray, IntArray, Metric
+from ..number import BoolArray, IntArray, Metric
 from ..stats import tests
 from ..stats.estimate import Estimate
-from ..stats.intervals import Interval, Intervals, hybrid_difference, hybrid_differences, z_value
+from ..stats.intervals import Interval, hybrid_difference, z_value
 from ..stats.mover import mover, mover_mean, p_by_inversion
 from ..stats.tests import Compared, hypergeometric_midp, normal_p
 from ..study import OwnMetric
@@ -62,24 +60,23 @@ def against_rest(
     rest: Part,
     found: Mapping[str, Metric],
     reading: Reading,
-    rates: Mapping[str, Compared | str] | None = None,
+    known: Container[str] = (),
 ) -> dict[str, Compared | str]:
     """Each metric of a slice, whose own metrics are `found`, minus that of the other rows; a string is why none.
 
-    `rates` are the comparisons of count metrics, where they are known already.
+    known : those that are compared already
     """
     positive = 0 if reading.positive is None else reading.positive
     out: dict[str, Compared | str] = {}
     for name, value in found.items():
+        if name in known:
+            continue
         mine = reading.own_named(name)
         way = "own" if mine is not None else METRICS[name].rest
         if way == "rate":
-            known = None if value["value"] is None else (rates or {}).get(name)
-            out[name] = _rates(name, s.table, rest.table, positive, value) if known is None else known
+            out[name] = _rates(name, s.table, rest.table, positive, value)
         elif way and value["value"] is None:
             out[name] = value["why"]
-        elif way in ("recalls", "spread") and name in (rates or {}):
-            out[name] = (rates or {})[name]
         elif mine is not None:
             out[name] = _own(mine, s, rest, value["value"] or 0.0, reading)
         elif way == "spread":
@@ -103,12 +100,12 @@ def _rates(name: str, s: Table | None, rest: Table | None, positive: int, value:
         return hybrid_difference(a.value, a.interval(confidence), b.value, b.interval(confidence))
 
     if name == "f1":
-        gap, kind = _f1(a.value) - _f1(b.value), "mover" + s.suffix
+        gap, kind = f1_of_share(a.value) - f1_of_share(b.value), "mover" + s.suffix
 
     def carried(confidence: float) -> Interval:
         """F1 is a monotone function of TP / (TP + FP + FN), and so are the ends of its interval."""
-        ends = [(_f1(low), _f1(high)) for low, high in (a.interval(confidence), b.interval(confidence))]
-        return hybrid_difference(_f1(a.value), ends[0], _f1(b.value), ends[1])
+        ends = [(f1_of_share(low), f1_of_share(high)) for low, high in (a.interval(confidence), b.interval(confidence))]
+        return hybrid_difference(f1_of_share(a.value), ends[0], f1_of_share(b.value), ends[1])
 
     ends = carried if kind else interval
     if s.suffix:
@@ -118,136 +115,12 @@ def _rates(name: str, s: Table | None, rest: Table | None, positive: int, value:
     return Compared(gap, float(hypergeometric_midp(a.k, a.n, b.k, b.n)), "hypergeometric_midp", ends, kind=kind)
 
 
-def _f1(share: Any) -> Any:
+def f1_of_share(share: Any) -> Any:
     """F1 from TP / (TP + FP + FN), numbers or arrays of them."""
     return 2.0 * share / (1.0 + share)
 
 
-def rates_each(cells: IntArray, positive: int) -> list[dict[str, Compared | str]]:
-    """The same for each rate of each of the slices that make up a whole, shape (m, K, L), all at once."""
-    whole = cells.sum(axis=0)
-    out: list[dict[str, Compared | str]] = [{} for _ in cells]
-    for name in METRICS.rates:
-        of, among = counts.masks(Table(cells[0], cells[0]), positive)[name]
-        s = counts.shares_in(cells, of, among)
-        rest = counts.shares_in(whole - cells, of, among)
-        f1 = name == "f1"
-        gap = (_f1(s.value) - _f1(rest.value) if f1 else s.value - rest.value).tolist()
-        p = hypergeometric_midp(*(x.astype(np.int64) for x in (s.k, s.n, rest.k, rest.n))).tolist()
-        ends = _Ends(s, rest, f1)
-        for i, there in enumerate(rest.exists.tolist()):
-            compared = Compared(gap[i], p[i], "hypergeometric_midp", partial(ends.of, i), kind="mover" if f1 else "")
-            out[i][name] = compared if there else NONE_THERE
-    return out
-
-
-class _Ends:
-    """Intervals of many differences of shares; made for all of them when one is asked for at a new confidence."""
-
-    def __init__(self, s: Shares, rest: Shares, f1: bool) -> None:
-        self.s, self.rest, self.f1 = s, rest, f1
-        self.made: dict[float, Intervals] = {}
-
-    def of(self, i: int, confidence: float) -> Interval:
-        """The i-th one."""
-        if confidence not in self.made:
-            sides = self.s.value, self.s.interval(confidence), self.rest.value, self.rest.interval(confidence)
-            if self.f1:
-                a, (la, ua), b, (lb, ub) = sides
-                sides = _f1(a), (_f1(la), _f1(ua)), _f1(b), (_f1(lb), _f1(ub))
-            self.made[confidence] = hybrid_differences(*sides)
-        low, high = self.made[confidence]
-        return float(low[i]), float(high[i])
-
-
-def recalls_each(cells: IntArray) -> list[dict[str, Compared | str]]:
-    """The same for each mean (or sum) of recalls of each of the slices that make up a whole, shape (m, K, L), all at
-    once."""
-    whole, k = cells.sum(axis=0), cells.shape[1]
-    out: list[dict[str, Compared | str]] = [{} for _ in cells]
-    sides = []
-    for table in (cells, whole - cells):
-        each = [counts.shares_in(table, *counts.masks(Table(cells[0], cells[0]), c)["recall"]) for c in range(k)]
-        sides.append(_Recalls(each))
-    s, rest = sides
-    both = s.there & rest.there
-    with np.errstate(invalid="ignore", divide="ignore"):
-        pooled = (s.hits + rest.hits) / (s.rows + rest.rows)
-        variance = np.where(both, pooled * (1 - pooled) * (1 / s.rows + 1 / rest.rows), 0.0).sum(axis=0)
-        gap = np.where(both, s.value - rest.value, 0.0).sum(axis=0)
-        p = np.where(variance > 0, 2 * ndtr(-np.abs(gap / np.sqrt(variance))), np.nan)
-    for name in METRICS.where(rest="recalls"):
-        mine, other = s.told(name), rest.told(name)
-        exists = rest.exists(name)
-        for i, (v, o, q) in enumerate(zip(mine.tolist(), other.tolist(), p.tolist(), strict=True)):
-            if not exists[i]:
-                out[i][name] = NONE_THERE
-                continue
-            sure = 1.0 if v == o else None
-            compared = Compared(v - o, sure if math.isnan(q) else min(1.0, q), "pooled_score",
-                                partial(_apart, s, rest, name, i), NO_VARIANCE, "mover")  # fmt: skip
-            out[i][name] = compared
-    return out
-
-
-def agreement_each(cells: IntArray) -> list[dict[str, Compared | str]]:
-    """The same for Matthews' coefficient and kappa."""
-    counted, others = cells.astype(np.float64), (cells.sum(axis=0) - cells).astype(np.float64)
-    out: list[dict[str, Compared | str]] = [{} for _ in cells]
-    for name, of in agreement.FORMULAS.items():
-        gaps = of(counted) - of(others)
-        for into, found in zip(out, spread.apart_each(name, counted, gaps), strict=True):
-            into[name] = NONE_THERE if found is None else found
-    return out
-
-
 NO_VARIANCE = "the rows show a difference and no variance"
-
-
-def _apart(s: _Recalls, rest: _Recalls, name: str, i: int, confidence: float) -> Interval:
-    ends = [side.ends(name, i, confidence) for side in (s, rest)]
-    return mover(float(s.told(name)[i]), ends[0], float(rest.told(name)[i]), ends[1])
-
-
-class _Recalls:
-    """The recalls of each class in many slices: shape (K, m) each, and their means and sums with intervals."""
-
-    def __init__(self, each: list[Shares]) -> None:
-        self.each = each
-        self.rows, self.hits = (np.stack([np.asarray(getattr(x, of), dtype=np.float64) for x in each]) for of in "nk")
-        self.there = self.rows > 0
-        self.value = np.where(self.there, np.stack([x.value for x in each]), 0.0)
-        self.found = self.there.sum(axis=0)
-        self.made: dict[float, tuple[FloatArray, FloatArray]] = {}
-
-    def exists(self, name: str) -> list[bool]:
-        """Whether there is such a number: of two classes it takes rows of both."""
-        least = len(self.each) if len(self.each) == TWO or name == YOUDEN else 1
-        return [bool(x) for x in self.found >= least]
-
-    def told(self, name: str) -> FloatArray:
-        """The metric itself."""
-        summed = self.value.sum(axis=0)
-        return np.asarray(summed - 1.0 if name == YOUDEN else summed / np.maximum(self.found, 1))
-
-    def ends(self, name: str, i: int, confidence: float) -> Interval:
-        """Its interval in the i-th slice: the mean of independent parts (Zou and Donner 2008)."""
-        if confidence not in self.made:
-            down, up = [], []
-            for share, value, there in zip(self.each, self.value, self.there, strict=True):
-                low, high = share.interval(confidence)
-                down.append(np.where(there, np.maximum(0.0, value - low), 0.0))
-                up.append(np.where(there, np.maximum(0.0, high - value), 0.0))
-            low_reach, high_reach = (np.sqrt((np.stack(x) ** 2).sum(axis=0)) for x in (down, up))
-            self.made[confidence] = low_reach, high_reach
-        reach = [float(x[i]) for x in self.made[confidence]]
-        summed, parts = float(self.value[:, i].sum()), int(self.found[i])
-        if name == YOUDEN:
-            return max(0.0, summed - reach[0]) - 1.0, min(float(parts), summed + reach[1]) - 1.0
-        return max(0.0, (summed - reach[0]) / parts), min(1.0, (summed + reach[1]) / parts)
-
-
-TWO, YOUDEN = 2, "youden_j"
 
 
 def _by_cells(of: spread.OfCells, part: Part, outside: Part, value: float) -> Compared | str:
@@ -283,7 +156,7 @@ def _recalls(name: str, part: Part, outside: Part, value: float, reading: Readin
 
     def interval(confidence: float) -> Interval:
         ends = [_recall_ends(name, x, reading, confidence) for x in (t, u)]
-        return mover(value, ends[0], other, ends[1])
+        return mover(value, ends[0], other, ends[1], limits=reach(name))
 
     return Compared(value - other, p, "pooled_score" + t.suffix, interval, NO_VARIANCE, "mover" + t.suffix)
 
@@ -316,13 +189,14 @@ def _carried(name: str, part: Part, outside: Part, value: float, reading: Readin
     if first is None or second is None:
         return NONE_THERE
     few = METRICS[name].paired == "losses" and _fewest(s, rest) < FEW
-    found = _from_own(first, second, s.suffix, _range(name))
+    found = _from_own(first, second, s.suffix, reach(name))
     if found is None:
         return replace(_as_before(name, s, rest, first.value, second.value, reading), unreliable=few)
     return replace(found, unreliable=few)
 
 
-def _range(name: str) -> Interval:
+def reach(name: str) -> Interval:
+    """How far apart a metric of some rows and of others can be."""
     wide = METRICS[name].upper - METRICS[name].lower
     return -wide, wide
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections.abc import Callable, Container, Hashable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
 
@@ -15,13 +15,14 @@ from ..counting.table import Table
 from ..metrics import counts
 from ..metrics.panel import Reading, in_order, of_counts, of_scores
 from ..metrics.trust import SLICE, mark, mark_difference
-from ..number import BoolArray, Difference, IntArray, Metric, absent
+from ..number import BoolArray, IntArray, Metric, absent
 from ..once import Once
 from ..results import SliceResult
 from ..stats import tests
-from ..stats.tests import Compared
+from ..stats.tests import Compared, Many
 from ..study import Field
-from .rest import Part, against_rest, agreement_each, rates_each, recalls_each
+from . import apart
+from .rest import Part, against_rest
 
 Codes = Mapping[str, IntArray]
 Counted = tuple[IntArray, IntArray]
@@ -100,8 +101,11 @@ def _of_list(
     members = (once or Once()).get(("members", names), lambda: Members(fields, codes, len(a.actual)))
     found = members.found if counted is None else counted[0]
     known: list[Known | None] = [None] * len(found)
+    compared_at_once: dict[str, Many] = {}
     if counted is not None:
-        known = _known(counted[1], a, reading, rest)
+        known = _known(counted[1], a, reading)
+        if rest and len(found):
+            compared_at_once = apart.each(counted[1], 0 if reading.positive is None else reading.positive)
     read_rows = (
         a.scored is not None or a.probable is not None or any(not reading.needs_class(m.name) for m in reading.own)
     )
@@ -118,11 +122,11 @@ def _of_list(
         if once is not None:
             key, of = ((names, code), part) if read_rows else ((), Part(a, _no_rows, None))
             scores = partial(_of_scores, of, reading, rest, once, key)
-        entry, compared = _slice(a, part, told, reading, rest, scores)
+        entry, compared = _slice(a, part, told, reading, rest, scores, compared_at_once)
         out.append(Slice({"by": dict(reversed(list(by.items()))), **entry}, part))  # type: ignore[typeddict-item]
         families.append(compared)
     if rest:
-        _adjust([s.told for s in out], families, reading.settings.confidence)
+        _adjust([s.told for s in out], families, compared_at_once, reading)
     return out
 
 
@@ -213,30 +217,30 @@ def _counted_apart(a: Answers, one: tuple[Field, ...], codes: Codes, none_column
     return [(found, cells)]
 
 
-def _known(cells: IntArray, a: Answers, reading: Reading, rest: bool) -> list[Known | None]:
+def _known(cells: IntArray, a: Answers, reading: Reading) -> list[Known | None]:
     """What the counts alone tell of each slice, all at once."""
     metrics_each: Sequence[dict[str, Metric] | None] = [None] * len(cells)
     if reading.positive is not None:
         metrics_each = counts.count_metrics_each(cells, reading.positive, reading.settings.sampling, reading.names)
-    rates: Sequence[dict[str, Compared | str]] = [{}] * len(cells)
-    if rest:
-        positive = 0 if reading.positive is None else reading.positive
-        known = rates_each(cells, positive), recalls_each(cells), agreement_each(cells)
-        rates = [first | second | third for first, second, third in zip(*known, strict=True)]
-    return [Known(*of_slice) for of_slice in zip(cells, metrics_each, rates, strict=True)]
+    return [Known(*of_slice) for of_slice in zip(cells, metrics_each, strict=True)]
 
 
 @dataclass(frozen=True)
 class Known:
-    """What the counts tell of a slice: its matrix, its count metrics, its rates against those of the rest."""
+    """What the counts tell of a slice: its matrix and its count metrics."""
 
     cells: IntArray
     metrics: dict[str, Metric] | None
-    rates: dict[str, Compared | str]
 
 
 def _slice(
-    a: Answers, part: Part, known: Known | None, reading: Reading, rest: bool, scores: Callable[[], OfScores] | None
+    a: Answers,
+    part: Part,
+    known: Known | None,
+    reading: Reading,
+    rest: bool,
+    scores: Callable[[], OfScores] | None,
+    compared_at_once: Container[str],
 ) -> tuple[dict[str, object], dict[str, Compared | str] | None]:
     k = a.classes
     if known is not None and part.table is not None:
@@ -273,8 +277,7 @@ def _slice(
     others = None
     if known is not None and a.table is not None:
         others = table.of_cells(_padded(a.table.cells, known.cells.shape[1]) - known.cells, k)
-    rates = None if known is None else known.rates
-    both = against_rest(part, part.others(others), counted, reading, rates) | compared
+    both = against_rest(part, part.others(others), counted, reading, compared_at_once) | compared
     return entry, {name: both[name] for name in reading.metrics if name in both}
 
 
@@ -287,11 +290,20 @@ def _padded(cells: IntArray, width: int) -> IntArray:
     return cells if cells.shape[1] == width else np.pad(cells, ((0, 0), (0, width - cells.shape[1])))
 
 
-def _adjust(out: list[SliceResult], families: list[dict[str, Compared | str] | None], confidence: float) -> None:
+def _adjust(
+    out: list[SliceResult], families: list[dict[str, Compared | str] | None], at_once: Mapping[str, Many],
+    reading: Reading,
+) -> None:  # fmt: skip
     """Holm over the listed slices of one field list and one metric; small slices are not among them."""
-    names = next((list(f) for f in families if f is not None), [])
-    listed = [(entry, f) for entry, f in zip(out, families, strict=True) if f is not None]
+    listed = [i for i, f in enumerate(families) if f is not None]
+    each = [f for f in families if f is not None]
+    names = [name for name in reading.metrics if each and (name in at_once or name in each[0])]
+    confidence = reading.settings.confidence
     for name in names:
-        differences: list[Difference] = tests.family([f[name] for _, f in listed], confidence)
-        for (entry, _), d in zip(listed, differences, strict=True):
-            entry["rest"][name] = mark_difference(name, d, SLICE)
+        if name in at_once:
+            absent = [out[i]["metrics"][name].get("why", "") for i in listed]
+            differences = at_once[name].family(listed, absent, confidence)
+        else:
+            differences = tests.family([f[name] for f in each], confidence)
+        for i, d in zip(listed, differences, strict=True):
+            out[i]["rest"][name] = mark_difference(name, d, SLICE)

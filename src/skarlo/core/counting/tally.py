@@ -22,6 +22,14 @@ from ..number import BoolArray, FloatArray, IntArray
 
 Counts = npt.NDArray[Any]
 
+NARROW = 2**31  # rows from which on a count no longer fits into 32 bits
+
+
+def _width(rows: int) -> type[np.signedinteger[Any]]:
+    """The type of counts that no number of rows can leave."""
+    return np.int32 if rows < NARROW else np.int64
+
+
 # Passes over all rows go block by block, so that each block stays in the processor's cache from step to step.
 BLOCK = 1 << 14
 
@@ -38,8 +46,8 @@ class Tally:
     Attributes
     ----------
     score : float64, shape (k,), strictly ascending
-    pos, neg : int64, shape (k,); rows of the positive and of the negative class at each score; with sampling weights
-        float64, the sums of their weights
+    pos, neg : int32 (int64 from 2^31 rows on), shape (k,); rows of the positive and of the negative class at each
+        score; with sampling weights float64, the sums of their weights
     """
 
     score: FloatArray
@@ -101,11 +109,11 @@ def _steps(t: Tally) -> Steps:
     if len(t.score) == t.rows:  # no two rows tie: each positive's rank tells all
         at = np.flatnonzero(t.pos)[::-1]
         tp = np.arange(1, at.size + 1)
-        one, none = (np.broadcast_to(np.int64(x), tp.shape) for x in (1, 0))
+        one, none = (np.broadcast_to(np.int32(x), tp.shape) for x in (1, 0))
         return Steps(t.score[at], one, none, tp, t.rows - at - tp)
     stands = t.pos != 0
     k = int(np.count_nonzero(stands))
-    score, (pos, neg, tp, fp) = np.empty(k), np.empty((4, k), dtype=np.int64)
+    score, (pos, neg), (tp, fp) = np.empty(k), np.empty((2, k), dtype=t.pos.dtype), np.empty((2, k), dtype=np.int64)
     end, left = k, t.negatives
     for i in range(0, len(t.score), BLOCK):
         at = np.flatnonzero(stands[i : i + BLOCK])
@@ -159,7 +167,7 @@ def make(score: FloatArray, positive: BoolArray, weight: FloatArray | None = Non
     if score.shape != positive.shape or score.ndim != 1:
         raise ValueError(f"scores have shape {score.shape}, classes {positive.shape}; both must be (rows,)")
     if score.size == 0:
-        empty = np.zeros(0, dtype=np.int64 if weight is None else np.float64)
+        empty = np.zeros(0, dtype=np.int32 if weight is None else np.float64)
         return Tally(score, empty, empty)
     low, high = score.min(), score.max()
     if not (np.isfinite(low) and np.isfinite(high)):
@@ -240,7 +248,7 @@ def _from_keys(key: IntArray, bits_of: Callable[[IntArray], IntArray]) -> Tally:
     """Sort keys in place and count what stands at each distinct score, whose bit patterns take the keys' place."""
     key.sort()
     n = key.size
-    pos, neg = np.empty(n, dtype=np.int64), np.empty(n, dtype=np.int64)
+    pos, neg = np.empty((2, n), dtype=_width(n))
     room, flags = np.empty(BLOCK, dtype=np.int64), np.empty(BLOCK, dtype=bool)
     out = rows_told = pos_told = running = 0
     for i in range(0, n, BLOCK):
@@ -350,7 +358,7 @@ def _order(score: FloatArray, signed: FloatArray) -> IntArray:
 def _one_class(ordered: FloatArray, positive: bool) -> Tally:
     """The tally of one class's sorted scores."""
     last = np.flatnonzero(np.concatenate((ordered[1:] != ordered[:-1], [True]))) if ordered.size else np.zeros(0, int)
-    rows = np.diff(last, prepend=-1)
+    rows = np.diff(last, prepend=-1).astype(_width(ordered.size))
     none = np.zeros_like(rows)
     return Tally(ordered[last], rows if positive else none, none if positive else rows)
 
@@ -365,10 +373,9 @@ def merge(parts: Iterable[Tally]) -> Tally:
         raise ValueError("tallies of weights do not merge; merge their rows with merge_weighted")
     if not tallies:
         return make(np.zeros(0), np.zeros(0, dtype=bool))
-    score = np.concatenate([t.score for t in tallies])
+    score, width = np.concatenate([t.score for t in tallies]), _width(sum(t.rows for t in tallies))
     order = np.argsort(score, kind="stable")
-    pos = np.concatenate([t.pos for t in tallies])[order]
-    neg = np.concatenate([t.neg for t in tallies])[order]
+    pos, neg = (np.concatenate(x)[order].astype(width) for x in zip(*((t.pos, t.neg) for t in tallies), strict=True))
     return _collapse(score[order], pos, neg)
 
 
@@ -377,7 +384,7 @@ def _collapse(score: FloatArray, pos: Counts, neg: Counts) -> Tally:
     if score.size == 0:
         return Tally(score, pos, neg)
     first = np.flatnonzero(np.concatenate(([True], score[1:] != score[:-1])))
-    return Tally(score[first], np.add.reduceat(pos, first), np.add.reduceat(neg, first))
+    return Tally(score[first], *(np.add.reduceat(x, first, dtype=x.dtype) for x in (pos, neg)))
 
 
 def mirrored(t: Tally, probability: bool) -> Tally:
@@ -393,7 +400,7 @@ def coarse(t: Tally, cells: int) -> tuple[IntArray, Counts, Counts]:
         return np.arange(k), t.pos, t.neg
     ends = np.unique(at_ranks((t.pos, t.neg), t.rows * np.arange(1, cells + 1) / cells))
     first = np.concatenate(([0], ends[:-1] + 1))
-    return ends, np.add.reduceat(t.pos, first), np.add.reduceat(t.neg, first)
+    return ends, np.add.reduceat(t.pos, first, dtype=t.pos.dtype), np.add.reduceat(t.neg, first, dtype=t.neg.dtype)
 
 
 def at_ranks(counts: tuple[Counts, ...], ranks: npt.NDArray[Any]) -> IntArray:

@@ -10,6 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.special import ndtr
 
 from ..counting import outcomes
 from ..counting.answers import Answers, effective_rows, mean_variance
@@ -17,8 +18,8 @@ from ..counting.joint import Joint
 from ..counting.table import Table
 from ..language.formula import COUNTS
 from ..number import BoolArray, FloatArray
-from ..stats.intervals import Interval, z_value
-from ..stats.tests import Compared, normal_p
+from ..stats.intervals import Interval, Intervals, z_value
+from ..stats.tests import Compared, Many, normal_p
 from ..study import OwnMetric
 from . import agreement, counts, influence
 
@@ -118,7 +119,7 @@ def _padded(cells: FloatArray, width: int) -> FloatArray:
 
 def _compared(gap: float, spread: float, variance: float, test: str) -> Compared:
     if variance <= 0:
-        return Compared(gap, 1.0 if gap == 0 else None, test, None, "the rows show a difference and no variance")
+        return Compared(gap, 1.0 if gap == 0 else None, test, None, NO_VARIANCE)
     se = math.sqrt(variance)
 
     def ends(confidence: float) -> Interval:
@@ -129,6 +130,7 @@ def _compared(gap: float, spread: float, variance: float, test: str) -> Compared
 
 
 NONE = "the difference has no variance estimate"
+NO_VARIANCE = "the rows show a difference and no variance"
 
 
 def pair(of: OfCells, a: Answers, b: Answers, joint: Joint, gap: float) -> Compared:
@@ -173,9 +175,9 @@ class Side:
     rows: Callable[[], Answers]
 
 
-def apart_each(name: str, cells: FloatArray, gaps: FloatArray) -> list[Compared | None]:
+def apart_each(name: str, cells: FloatArray, gaps: FloatArray, none: str) -> Many:
     """Matthews' coefficient or kappa of each of the slices that make up a whole, shape (m, K, L), less that of the
-    other rows; `gaps` are the differences. None where one of the two is not defined."""
+    other rows; `gaps` are the differences, not finite where one of the two is not defined, which `none` says."""
     whole, added = cells.sum(axis=0), ADDED / (cells.shape[1] * cells.shape[2])
     differ, variance = np.zeros(len(cells)), np.zeros(len(cells))
     for sign, side in ((1.0, cells), (-1.0, whole - cells)):
@@ -184,11 +186,17 @@ def apart_each(name: str, cells: FloatArray, gaps: FloatArray) -> list[Compared 
         differ += sign * agreement.FORMULAS[name](spread)
         squares = (side * psi**2).sum(axis=(1, 2)) + added * (psi**2).sum(axis=(1, 2))
         variance += squares / (side.sum(axis=(1, 2)) + ADDED) ** 2
-    return [
-        None if not math.isfinite(gap) else
-        _compared(gap, d, v, "delta") if math.isfinite(v) else Compared(gap, None, "delta", None, NONE)
-        for gap, d, v in zip(gaps.tolist(), differ.tolist(), variance.tolist(), strict=True)
-    ]  # fmt: skip
+    there, known = np.isfinite(gaps), np.isfinite(variance)
+    apart = known & (variance > 0)
+    se = np.sqrt(np.where(apart, variance, 1.0))
+    p = np.where(apart, np.minimum(1.0, 2.0 * ndtr(-np.abs(differ / se))), np.where(known & (gaps == 0), 1.0, np.nan))
+
+    def ends(confidence: float) -> Intervals:
+        half = z_value(confidence) * se
+        return np.minimum(gaps, differ - half), np.maximum(gaps, differ + half)
+
+    absent = ["" if x else none for x in there.tolist()]
+    return Many(gaps, absent, p, "delta", ends, apart, [NO_VARIANCE if x else NONE for x in known.tolist()])
 
 
 def apart(of: OfCells, first: Side, second: Side, gap: float, suffix: str) -> Compared:

@@ -12,7 +12,7 @@ import numpy as np
 from scipy.special import ndtr
 
 from ..number import FloatArray, total
-from .intervals import Interval
+from .intervals import Interval, Intervals
 
 FARTHEST, HALVINGS = 38.0, 100  # beyond this z no normal tail is told from 0
 
@@ -37,6 +37,14 @@ def mover(
     low = a - b - math.sqrt(max(0.0, down_a**2 - 2 * rho * down_a * up_b + up_b**2))
     high = a - b + math.sqrt(max(0.0, up_a**2 - 2 * rho * up_a * down_b + down_b**2))
     return max(limits[0], low), min(limits[1], high)
+
+
+def movers(a: FloatArray, ends_a: Intervals, b: FloatArray, ends_b: Intervals, limits: Interval) -> Intervals:
+    """The same of many independent ones at once, shape (m,)."""
+    down_a, up_a = np.maximum(0.0, a - ends_a[0]), np.maximum(0.0, ends_a[1] - a)
+    down_b, up_b = np.maximum(0.0, b - ends_b[0]), np.maximum(0.0, ends_b[1] - b)
+    low, high = a - b - np.sqrt(down_a**2 + up_b**2), a - b + np.sqrt(up_a**2 + down_b**2)
+    return np.maximum(limits[0], low), np.minimum(limits[1], high)
 
 
 def mover_mean(

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from scipy.special import ndtr
 
-from ..number import Difference, clean
-from .intervals import Interval, wilson, z_value
+from ..number import BoolArray, Difference, FloatArray, clean
+from .intervals import Interval, Intervals, wilson, z_value
 
 
 @dataclass(frozen=True)
@@ -128,7 +128,12 @@ def hypergeometric_midp(k1: Any, n1: Any, k2: Any, n2: Any) -> Any:
 
     law = np.add(n1, n2), np.add(k1, k2), n1
     half = hypergeom.pmf(k1, *law) / 2
-    return np.minimum(1.0, 2.0 * np.minimum(hypergeom.cdf(k1, *law) - half, hypergeom.sf(k1, *law) + half))
+    lower = np.asarray(hypergeom.cdf(k1, *law) - half)
+    upper = lower > 0.5  # the smaller tail is summed by itself, so that none is lost
+    if np.any(upper):
+        k, a, b, c = (np.broadcast_to(x, lower.shape)[upper] for x in (k1, *law))
+        lower[upper] = hypergeom.sf(k, a, b, c) + np.broadcast_to(half, lower.shape)[upper]
+    return np.minimum(1.0, 2.0 * lower)
 
 
 def holm(p_values: Iterable[float | None]) -> list[float | None]:
@@ -139,14 +144,75 @@ def holm(p_values: Iterable[float | None]) -> list[float | None]:
     >>> holm([0.01, None, 0.04, 0.03])
     [0.03, None, 0.06, 0.06]
     """
-    ps = list(p_values)
-    order = sorted((i for i, p in enumerate(ps) if p is not None), key=lambda i: ps[i] or 0.0)
+    ps = np.array([np.nan if p is None else p for p in p_values], dtype=np.float64)
+    there = np.flatnonzero(~np.isnan(ps))
+    order = there[np.argsort(ps[there], kind="stable")]
+    steps = np.minimum(1.0, np.arange(len(order), 0, -1) * ps[order])
     out: list[float | None] = [None] * len(ps)
-    running = 0.0
-    for rank, i in enumerate(order):
-        running = max(running, min(1.0, (len(order) - rank) * (ps[i] or 0.0)))
-        out[i] = running
+    for i, adjusted in zip(order.tolist(), np.maximum.accumulate(steps).tolist(), strict=True):
+        out[i] = adjusted
     return out
+
+
+@dataclass(frozen=True)
+class Many:
+    """What `Compared` says of one difference, of many at once; arrays have shape (m,).
+
+    Attributes
+    ----------
+    absent : why there is no difference, "" where there is one
+    p : NaN where there is none
+    interval : the ends at a confidence; read only where `bounded`
+    why : why there is no p
+    """
+
+    difference: FloatArray
+    absent: Sequence[str]
+    p: FloatArray
+    test: str
+    interval: Callable[[float], Intervals]
+    bounded: BoolArray
+    why: Sequence[str]
+    kind: str = ""
+
+    def family(self, places: Sequence[int], absent: Sequence[str], confidence: float) -> list[Difference]:
+        """The differences in some places, adjusted together; `absent` says why one of them is not told all the same."""
+        none = [why or self.absent[i] for i, why in zip(places, absent, strict=True)]
+        told = [i for i, why in zip(places, none, strict=True) if not why]
+        adjusted = holm([None if math.isnan(p) else p for p in self.p[told].tolist()])
+        m = sum(1 for p in adjusted if p is not None)
+        plain = _columns(self, told, confidence)
+        wide = _columns(self, told, 1 - (1 - confidence) / m) if m else [(None, None)] * len(told)
+        entries = []
+        rows = zip(told, _finite(self.difference[told]), plain, wide, self.p[told].tolist(), adjusted, strict=True)
+        for i, gap, (low, high), (lower, higher), p, p_adjusted in rows:
+            entry: Difference = {
+                "difference": gap, "low": low, "high": high, "low_adjusted": lower, "high_adjusted": higher,
+                "p": p, "p_adjusted": p_adjusted, "test": self.test,
+            }  # fmt: skip
+            if self.kind and low is not None:
+                entry["interval"] = self.kind
+            if p_adjusted is None:
+                entry |= {"p": None, "why": self.why[i]}
+            entries.append(entry)
+        found = iter(entries)
+        return [{"difference": None, "why": why} if why else next(found) for why in none]
+
+
+def _finite(x: FloatArray) -> list[float]:
+    """As plain numbers, with -0.0 written 0.0. Raises ValueError where one is none."""
+    if not np.isfinite(x).all():
+        raise ValueError("a difference that does not exist must say why")
+    return list((x + 0.0).tolist())
+
+
+def _columns(of: Many, places: Sequence[int], confidence: float) -> list[tuple[float | None, float | None]]:
+    """The ends in some places, None where there is no interval."""
+    bounded = of.bounded[list(places)]
+    low, high = (_finite(np.where(bounded, x[list(places)], 0.0)) for x in of.interval(confidence))
+    return [
+        (a, b) if there else (None, None) for a, b, there in zip(low, high, bounded.tolist(), strict=True)
+    ]  # fmt: skip
 
 
 def family(pairs: list[Compared | str], confidence: float) -> list[Difference]:
