@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Collection, Iterable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from functools import cached_property, partial
 from typing import Any, cast
 
@@ -16,7 +14,7 @@ from .decide.gates import Judged, judge
 from .head import described, head_of
 from .metrics.panel import Reading
 from .number import Difference, Finding
-from .once import Once
+from .once import Once, threads
 from .parts import KINDS, Curves, Part, of_file, put_together
 from .prepared import OnSplit, Placed, Prepared, prepare
 from .progress import Progress, Steps
@@ -24,8 +22,6 @@ from .results import CandidateResult, GateResult, Lead, PairResult, QuotedResult
 from .study import Candidate, Cutoff, Study
 from .subject import Subject
 from .words import findings
-
-MOST_THREADS = 4  # each has arrays of its own
 
 
 def evaluate(
@@ -90,7 +86,7 @@ class Evaluation:
         asked = of_file(self.study.splits) if parts is None else [Part("head"), *parts]
         asked = list(dict.fromkeys(p for p in asked if p.kind not in self._without))
         steps = Steps(progress, self._steps(asked))
-        with ThreadPoolExecutor(min(MOST_THREADS, os.cpu_count() or 1)) as several:  # NumPy lets go of the interpreter
+        with threads() as several:
             work = [several.submit(one) for one in self._apart(asked, steps)]
             try:
                 for one in work:

@@ -15,7 +15,7 @@ from ..metrics.classes import FEW
 from ..metrics.panel import Reading
 from ..metrics.trust import DIFFERENCE, mark_difference
 from ..number import BoolArray, Difference, Metric
-from ..once import Once
+from ..once import Once, beside
 from ..results import Lead, PairResult
 from ..stats import tests
 from ..stats.tests import Compared
@@ -133,7 +133,7 @@ def pairs(
     out: list[PairResult] = [
         {"a": p.a.name, "b": p.b.name, "split": split, "rows": len(p.answers.a.actual), "metrics": {}} for p in chosen
     ]
-    found = [_differences(pair, names, once) for pair in chosen]
+    found = beside(partial(_differences, names=names, once=once), chosen)
     for name in names:
         family = tests.family([told[name] for told in found], confidence)
         for entry, d, pair in zip(out, family, chosen, strict=True):
@@ -210,7 +210,8 @@ def against_baselines(
     once = once or Once()
     for baseline in baselines:
         names = baseline.reading.metrics
-        found = [_differences(Pair(e, baseline, together), names, once) for e in entrants]
+        each = [Pair(e, baseline, together) for e in entrants]
+        found = beside(partial(_differences, names=names, once=once), each)
         for name in names:
             family = tests.family([told[name] for told in found], confidence)
             for e, d in zip(entrants, family, strict=True):

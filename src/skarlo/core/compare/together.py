@@ -7,7 +7,6 @@ never lie in memory for all rows.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -17,7 +16,7 @@ from ..counting.answers import Scored
 from ..counting.tally import Tally, blocks
 from ..metrics import losses, ranking
 from ..number import FloatArray, IntArray, total
-from ..once import Once
+from ..once import Once, beside
 
 Table = tuple[FloatArray, FloatArray]  # what a (positive, negative) row bears at each distinct score
 
@@ -108,8 +107,7 @@ class Together:
         """Work out what pairs read of some metrics, beside each other."""
         wanted = [name for name in names if name in TABLES]
         assert self._places  # made once, and not by each
-        with ThreadPoolExecutor(2) as several:
-            list(several.map(lambda name: self._once.get(name, lambda: self._sums(name)), wanted))
+        beside(lambda name: self._once.get(name, lambda: self._sums(name)), wanted)
 
     @cached_property
     def _places(self) -> tuple[list[IntArray], list[IntArray]]:
