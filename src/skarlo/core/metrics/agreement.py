@@ -19,12 +19,9 @@ def mcc(matrix: FloatArray) -> FloatArray:
 
     Rows are actual, columns predicted; the first K columns are the classes in the same order.
     """
-    n = matrix.sum(axis=(-2, -1))
-    actual, predicted = matrix.sum(axis=-1), matrix.sum(axis=-2)
-    k = matrix.shape[-2]
-    right = np.trace(matrix[..., :k], axis1=-2, axis2=-1)
-    cov = right * n - (actual * predicted[..., :k]).sum(axis=-1)
-    a, b = n * n - (actual**2).sum(axis=-1), n * n - (predicted**2).sum(axis=-1)
+    n, actual, predicted, right = _margins(matrix)
+    cov = right * n - (actual * predicted[: len(actual)]).sum(axis=0)
+    a, b = n * n - (actual**2).sum(axis=0), n * n - (predicted**2).sum(axis=0)
     with np.errstate(invalid="ignore", divide="ignore"):
         result: FloatArray = np.where((a > 0) & (b > 0), cov / np.sqrt(a) / np.sqrt(b), np.nan)
     return result
@@ -32,14 +29,22 @@ def mcc(matrix: FloatArray) -> FloatArray:
 
 def kappa(matrix: FloatArray) -> FloatArray:
     """Cohen's (1960) kappa of matrices, shape (..., K, L), L >= K; NaN where the expected agreement is 1."""
-    n = matrix.sum(axis=(-2, -1))
-    k = matrix.shape[-2]
-    actual, predicted = matrix.sum(axis=-1), matrix.sum(axis=-2)[..., :k]
-    right = np.trace(matrix[..., :k], axis1=-2, axis2=-1)
-    expected = (actual * predicted).sum(axis=-1)
+    n, actual, predicted, right = _margins(matrix)
+    expected = (actual * predicted[: len(actual)]).sum(axis=0)
     with np.errstate(invalid="ignore", divide="ignore"):
         result: FloatArray = np.where(n * n > expected, (right * n - expected) / (n * n - expected), np.nan)
     return result
+
+
+def _margins(matrix: FloatArray) -> tuple[FloatArray, ...]:
+    """All rows, those of each actual class, shape (K, ...), of each predicted one, shape (L, ...), and those right.
+
+    The cells stand first here: sums over the last axes would go through a few numbers at a time.
+    """
+    cells = np.ascontiguousarray(np.moveaxis(matrix, (-2, -1), (0, 1)))
+    actual, predicted = cells.sum(axis=1), cells.sum(axis=0)
+    diagonal = np.arange(len(cells))
+    return actual.sum(axis=0), actual, predicted, cells[diagonal, diagonal].sum(axis=0)
 
 
 FORMULAS = {"mcc": mcc, "kappa": kappa}

@@ -11,6 +11,7 @@ import numpy as np
 from scipy.special import ndtr
 
 from ..number import BoolArray, Difference, FloatArray, clean
+from .hypergeometric import mid_p
 from .intervals import Interval, Intervals, wilson, z_value
 
 
@@ -124,16 +125,9 @@ def hypergeometric_midp(k1: Any, n1: Any, k2: Any, n2: Any) -> Any:
     >>> round(float(hypergeometric_midp(3, 3, 0, 3)), 12)
     0.05
     """
-    from scipy.stats import hypergeom  # slow to import, and only slices need it
-
-    law = np.add(n1, n2), np.add(k1, k2), n1
-    half = hypergeom.pmf(k1, *law) / 2
-    lower = np.asarray(hypergeom.cdf(k1, *law) - half)
-    upper = lower > 0.5  # the smaller tail is summed by itself, so that none is lost
-    if np.any(upper):
-        k, a, b, c = (np.broadcast_to(x, lower.shape)[upper] for x in (k1, *law))
-        lower[upper] = hypergeom.sf(k, a, b, c) + np.broadcast_to(half, lower.shape)[upper]
-    return np.minimum(1.0, 2.0 * lower)
+    k1, n1, k2, n2 = (np.asarray(x, dtype=np.int64) for x in np.broadcast_arrays(k1, n1, k2, n2))
+    p = mid_p(*(np.atleast_1d(x) for x in (k1, n1, k1 + k2, n1 + n2)))
+    return p if k1.ndim else p[0]
 
 
 def holm(p_values: Iterable[float | None]) -> list[float | None]:
