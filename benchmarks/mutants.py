@@ -34,7 +34,7 @@ CONCLUDED, WEB = "tests/core/compare/test_concluded.py", "tests/web"
 FAULTS = (
     # What is concluded from several numbers.
     Fault("Holm counts one p too many", "core/stats/tests.py",
-          "(len(order) - rank) * (ps[i] or 0.0)", "(len(order) - rank + 1) * (ps[i] or 0.0)", CONCLUDED),
+          "np.arange(len(order), 0, -1) * ps[order]", "np.arange(len(order) + 1, 1, -1) * ps[order]", CONCLUDED),
     Fault("Holm not monotone", "core/stats/tests.py",
           "running = max(running, min(", "running = max(0.0, min(", CONCLUDED),
     Fault("the best set by two-sided p", "core/compare/pairs.py",

@@ -20,7 +20,7 @@ from skarlo.web.demo import bring_in
 
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 AXE = Path(__file__).parents[2] / "ui" / "node_modules" / "axe-core" / "axe.min.js"
-VIEWS = ("intake", "roster", "matrix", "curves", "cutoff", "dossier")
+VIEWS = ("intake", "roster", "matrix", "curves", "cutoff", "calibration", "dossier")
 
 
 @pytest.fixture

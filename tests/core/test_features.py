@@ -17,7 +17,7 @@ from skarlo import core
 from skarlo.core.counting import tally
 from skarlo.core.decide import rules
 from skarlo.core.language import formula
-from skarlo.core.metrics import calibration, logistic
+from skarlo.core.metrics import calibration, logistic, reliability
 from skarlo.core.stats import tests
 from skarlo.core.study import Field, Gate, OwnMetric
 
@@ -166,7 +166,7 @@ def test_equal_mass_cuts_by_ranks(rows, bins):
 @given(st.lists(st.tuples(st.integers(0, 8), st.booleans()), min_size=1, max_size=30))
 def test_the_monotone_fit_is_monotone_and_best(rows):
     t = tally.make(np.array([r / 10 for r, _ in rows]), np.array([y for _, y in rows]))
-    first, weight, share = calibration.isotonic(t)
+    first, weight, share = reliability.isotonic(t)
     assert (np.diff(share) > 0).all()
     fitted = np.repeat(share, np.diff(np.append(first, len(t.score))))
     loss = float((t.pos * (1 - fitted) ** 2 + t.neg * fitted**2).sum())

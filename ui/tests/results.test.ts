@@ -22,6 +22,12 @@ describe("parts put together", () => {
     expect("gates" in whole).toBe(false);
     expect(whole.candidates[0]?.splits.test).not.toHaveProperty("roc");
   });
+  it("know of a candidate what any of them tells, and its cutoff from the first", () => {
+    const told = (cutoff: number, more: object) =>
+      ({ candidates: [{ name: "A", cutoff: { value: cutoff }, splits: {}, ...more }] }) as unknown as Parts;
+    const whole = putTogether([told(0.4, {}), told(0.5, { recalibration: { learned_on: "tuning" } })]);
+    expect(whole.candidates[0]).toMatchObject({ cutoff: { value: 0.4 }, recalibration: { learned_on: "tuning" } });
+  });
   it("leave the parts as they were", () => {
     putTogether([lines, curves]);
     expect(lines.candidates?.[0]?.splits?.test?.per_class?.rust).toEqual({ actual_rows: 4 });

@@ -29,7 +29,7 @@ describe("the address", () => {
     expect(a.cutoffs[3]).toBeUndefined();
   });
   it("keeps letters beyond Z apart", () => {
-    const a = { split: "tuning", show: [28, 1, 2], cutoffs: { 1: 0.1, 28: 1e-7 }, of: "", within: {} };
+    const a = { split: "tuning", show: [28, 1, 2], cutoffs: { 1: 0.1, 28: 1e-7 }, of: "", within: {}, own: {} };
     const written = writeAddress(a, study);
     expect(written.get("show")).toBe("A,B,AB");
     const again = readAddress(written, study);
@@ -48,12 +48,17 @@ describe("the address", () => {
   });
   it("carries the slice that is read, whatever is written in it", () => {
     const within = { ward: "North = top, & left", age: "" };
-    const a = { split: "test", show: [1], cutoffs: {}, of: "", within };
+    const a = { split: "test", show: [1], cutoffs: {}, of: "", within, own: {} };
     expect(writeAddress(a, study).getAll("in")).toEqual(["ward=North = top, & left", "age="]);
     expect(readAddress(new URLSearchParams(writeAddress(a, study).toString()), study).within).toEqual(within);
     expect(withinQuery(within)).toEqual(["ward=North = top, & left", "age="]);
     expect(sliceNamed(within)).toBe("ward is North = top, & left and age is absent");
     expect(readAddress(new URLSearchParams("in=ward"), study).within).toEqual({});
+  });
+  it("carries what a view lets choose, and nothing that all views share", () => {
+    const a = readAddress(new URLSearchParams("split=test&bins=equal_width&front=B"), study);
+    expect(a.own).toEqual({ bins: "equal_width", front: "B" });
+    expect(readAddress(writeAddress(a, study), study)).toEqual(a);
   });
   it("can show nobody", () => expect(readAddress(new URLSearchParams("show="), study).show).toEqual([]));
   it("ignores what is not there", () => {
@@ -76,7 +81,7 @@ describe("what is pending", () => {
     ],
   } as unknown as Read;
   const at = (cutoff: number, late = false) =>
-    scopeOf(study, results, { split: "test", show: [1, 3], cutoffs: { 1: cutoff }, of: "", within: {} }, late);
+    scopeOf(study, results, { split: "test", show: [1, 3], cutoffs: { 1: cutoff }, of: "", within: {}, own: {} }, late);
   it("is a candidate whose results are of another cutoff, and none without one", () => {
     expect(at(0.5).all.map((c) => [c.letter, c.pending])).toEqual([
       ["A", false],
@@ -88,7 +93,7 @@ describe("what is pending", () => {
   });
   it("is told by counts alone where a slice has few rows", () => {
     const of = (within: Record<string, string>) =>
-      scopeOf(study, results, { split: "test", show: [1], cutoffs: {}, of: "", within }, false).few;
+      scopeOf(study, results, { split: "test", show: [1], cutoffs: {}, of: "", within, own: {} }, false).few;
     expect([of({}), of({ ward: "North" })]).toEqual([false, true]);
   });
   it("leaves what reads scores alone as it stands", () => {

@@ -111,6 +111,58 @@ class Recalibration(TypedDict):
     why: NotRequired[str]
 
 
+class CalibrationBins(TypedDict):
+    """Bins of a reliability diagram. `consistency_*`: where the observed share would lie if the scores were true."""
+
+    low_edge: list[float]
+    high_edge: list[float]
+    rows: list[int]
+    mean_score: list[float | None]
+    observed: list[float | None]
+    low: list[float | None]
+    high: list[float | None]
+    consistency_low: list[float | None]
+    consistency_high: list[float | None]
+
+
+class Band(TypedDict):
+    low: list[float]
+    high: list[float]
+
+
+# In blocks of one observed share. `runs` are where the bands stand; `consistency`: where the fit would lie if the
+# scores were true, point by point; `confidence`: where the true curve lies, all of it at once, null with weights.
+IsotonicFit = TypedDict("IsotonicFit", {
+    "from": list[float], "to": list[float], "observed": list[float], "runs": dict[str, list[float]],
+    "consistency": Band, "confidence": Band | None,
+})  # fmt: skip
+
+
+class InTheLarge(Metric):
+    """Mean score less the share that happened, with a test that it is 0."""
+
+    p: float | None
+
+
+class Spiegelhalter(TypedDict):
+    z: float | None
+    p: float | None
+    why: NotRequired[str]
+
+
+class CalibrationResult(TypedDict):
+    """Scores as probabilities against what happened. The Brier score is miscalibration less discrimination plus
+    uncertainty, exactly."""
+
+    equal_width: CalibrationBins
+    equal_mass: CalibrationBins
+    isotonic: IsotonicFit
+    brier: Metric
+    parts: dict[str, float]
+    in_the_large: InTheLarge
+    spiegelhalter: Spiegelhalter
+
+
 class ClassResult(TypedDict, total=False):
     """One class against the rest."""
 
@@ -125,6 +177,7 @@ class ClassResult(TypedDict, total=False):
     roc: RocResult
     pr: PrResult
     gain: GainResult
+    calibration: CalibrationResult
 
 
 class RestatedResult(TypedDict):
@@ -166,7 +219,7 @@ class SplitResult(TypedDict):
     pr: NotRequired[PrResult]
     gain: NotRequired[GainResult]
     net_benefit: NotRequired[NetBenefitResult]
-    calibration: NotRequired[dict[str, Any]]
+    calibration: NotRequired[CalibrationResult]
     at_expected_base_rate: NotRequired[RestatedResult | list[RestatedResult]]
     slices: NotRequired[list[SliceResult]]
 

@@ -15,7 +15,7 @@ from .counting.answers import Answers
 from .counting.table import row_shares
 from .counting.tally import Tally
 from .decide import net_benefit
-from .metrics import calibration, counts, panel
+from .metrics import classes, counts, panel, reliability
 from .metrics.panel import Reading
 from .number import absent
 from .once import Once
@@ -135,10 +135,23 @@ class Subject:
         return {"net_benefit": net_benefit.net_benefit_curve(a, self.reading.settings.confidence)}
 
     def _calibration(self, part: Part) -> dict[str, Any] | None:
-        a, s = self.on(part.split).judged, self.reading.settings
-        if a.tally is None or not self._probable(part.split):
+        """Of two classes the scores; of more the largest probability against right or wrong, and each class's."""
+        a = self.on(part.split).judged
+        if self.is_baseline or self.too_few(part.split):
             return None
-        return {"calibration": calibration.block(a, a.tally, s.bins, s.sampling)}
+        if a.probable is not None:
+            b = a.with_answer
+            if not len(b.actual) or (b.weight is not None and not b.weight.any()):
+                return None
+            each = [self._reliable(classes.against_rest(one, b)) for one in a.probable.of_class]
+            likely = self._reliable(classes.against_rest(a.probable.likely, b))
+            return {**likely, "per_class": dict(zip(self.reading.classes, each, strict=True))}
+        return self._reliable(a) if self._probable(part.split) else None
+
+    def _reliable(self, a: Answers) -> dict[str, Any]:
+        s = self.reading.settings
+        assert a.tally is not None
+        return {"calibration": reliability.block(a, a.tally, s.bins, s.sampling)}
 
     def _probable(self, split: str) -> bool:
         """Whether there are rows with scores that may be read as probabilities, and enough of them."""

@@ -94,6 +94,58 @@ def strips(chosen: list[tuple[Shown, Tally]], bins: int = 60) -> str:
         return as_svg(fig, "Scores by actual class, positives up and negatives down, with the cutoff.")
 
 
+MOST_PLANES, ACROSS = 6, 3
+
+
+def reliability(chosen: list[Shown], happened: str, said: str) -> str:
+    """Of the rows given a probability, how many were so: a plane a candidate, its scores beneath; the first six."""
+    drawn = chosen[:MOST_PLANES]
+    across = min(ACROSS, len(drawn))
+    down = -(-len(drawn) // across)
+    with mpl.rc_context(STYLE):
+        fig = Figure(figsize=(2.55 * across if across > 1 else 3.4, (3.2 if across > 1 else 4.1) * down))
+        axes = fig.subplots(2 * down, across, squeeze=False, height_ratios=(4, 1) * down, sharex=True)
+        fig.subplots_adjust(left=0.16 / across + 0.02, right=0.985, top=1 - 0.09 / down, bottom=0.12 / down, wspace=0.3)
+        for i in range(down * across):
+            above, below = axes[2 * (i // across), i % across], axes[2 * (i // across) + 1, i % across]
+            if i < len(drawn):
+                _plane(above, below, drawn[i])
+            else:
+                above.axis("off")
+                below.axis("off")
+        axes[0, 0].set_ylabel(f"share “{happened}”")
+        return as_svg(fig, f"Observed share against the probability given. {said}")
+
+
+def _plane(above: Axes, below: Axes, c: Shown) -> None:
+    found = c.part["calibration"]
+    fit, bins = found["isotonic"], found["equal_mass"]
+    at = np.array(fit["runs"]["mean_score"])
+    above.fill_between(at, fit["consistency"]["low"], fit["consistency"]["high"], color=RULE, alpha=0.55, lw=0)
+    above.plot([0, 1], [0, 1], color=SOFT, lw=0.8)
+    x = np.ravel(np.column_stack((fit["from"], fit["to"])))
+    above.plot(x, np.repeat(fit["observed"], 2), color=c.colour, lw=1.3, drawstyle="steps-post")
+    there = [i for i, m in enumerate(bins["mean_score"]) if m is not None]
+    mean, seen, low, high = (np.array([bins[k][i] for i in there], dtype=float)
+                             for k in ("mean_score", "observed", "low", "high"))  # fmt: skip
+    above.errorbar(mean, seen, yerr=(seen - low, high - seen), fmt="o", ms=4, mfc="white", mec=c.colour, mew=1.2,
+                   ecolor=c.colour, elinewidth=1)  # fmt: skip
+    above.set(xlim=(0, 1), ylim=(0, 1), aspect="equal", anchor="S")
+    above.set_title(f"{c.letter}  {c.name}", loc="left", fontsize=8.5, color=INK)
+    even = found["equal_width"]
+    rows = np.array(even["rows"], dtype=float)
+    were = rows * np.array([o or 0.0 for o in even["observed"]])
+    edges = np.array(even["low_edge"])
+    width = 0.92 * (np.array(even["high_edge"]) - edges)
+    tallest = max(1.0, were.max(), (rows - were).max())
+    below.bar(edges, np.sqrt(were / tallest), width=width, align="edge", color=c.colour, lw=0)
+    below.bar(edges, -np.sqrt((rows - were) / tallest), width=width, align="edge", color=PALE, lw=0)
+    below.axhline(0, color=SOFT, lw=0.6)
+    below.set_yticks([])
+    below.spines["left"].set_visible(False)
+    below.set_xlabel("probability given")
+
+
 def _ends(t: Tally) -> tuple[float, float]:
     """The ends of a strip's axis: 0 and 1 for what lies between them, else those of the scores."""
     low, high = float(t.score[0]), float(t.score[-1])

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from skarlo.core.counting import curves, tally
 from skarlo.core.counting.answers import Answers
 from skarlo.core.decide import net_benefit, recalibration
-from skarlo.core.metrics import calibration, logistic, ranking
+from skarlo.core.metrics import logistic, ranking, reliability
 from skarlo.core.metrics.panel import Reading
 from skarlo.core.study import Settings
 
@@ -84,7 +84,7 @@ def test_isotonic_steps_leave_no_miscalibration_where_they_were_learned():
     a = stretched(5, 300)
     told, apply = recalibration.learn("isotonic", a)
     again = Answers.of_scores(a.actual, apply(a.score))
-    parts = calibration.block(again, again.tally, 10, READING.settings.sampling)["parts"]
+    parts = reliability.block(again, again.tally, 10, READING.settings.sampling)["parts"]
     assert parts["miscalibration"] == pytest.approx(0, abs=1e-12)
     assert told["steps"] == len(np.unique(again.score))
     assert apply(np.array([-5.0, 5.0])).tolist() == [again.score.min(), again.score.max()]

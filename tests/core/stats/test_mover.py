@@ -119,7 +119,7 @@ def test_the_inverted_gap_is_found_as_by_looking_at_every_draw(how):
     a = Answers.of_scores(y, score, **about[how])
     sampling = Sampling(draws=500)
     m = calibration.ece(a, a.tally, 10, sampling)
-    c = _Cells.of(a, a.tally, calibration._sums(a.tally, calibration.width_edges(a.tally.score, 10)))
+    c = _Cells.of(a, a.tally, calibration.sums_in(a.tally, calibration.width_edges(a.tally.score, 10)))
     x, n = c.noise(sampling), c.weight.sum()
     found = []
     for d in c.directions():

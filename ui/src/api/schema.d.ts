@@ -764,6 +764,13 @@ export interface components {
          * @description The results file.
          */
         ResultsOut: components["schemas"]["Results"];
+        /** Band */
+        Band: {
+            /** Low */
+            low: number[];
+            /** High */
+            high: number[];
+        };
         /**
          * BaselineResult
          * @description What needs no model: "always" one class, or the "base_rate" for every row.
@@ -776,6 +783,47 @@ export interface components {
             kind: "always" | "base_rate";
             /** Label */
             label?: string;
+        };
+        /**
+         * CalibrationBins
+         * @description Bins of a reliability diagram. `consistency_*`: where the observed share would lie if the scores were true.
+         */
+        CalibrationBins: {
+            /** Low Edge */
+            low_edge: number[];
+            /** High Edge */
+            high_edge: number[];
+            /** Rows */
+            rows: number[];
+            /** Mean Score */
+            mean_score: (number | null)[];
+            /** Observed */
+            observed: (number | null)[];
+            /** Low */
+            low: (number | null)[];
+            /** High */
+            high: (number | null)[];
+            /** Consistency Low */
+            consistency_low: (number | null)[];
+            /** Consistency High */
+            consistency_high: (number | null)[];
+        };
+        /**
+         * CalibrationResult
+         * @description Scores as probabilities against what happened. The Brier score is miscalibration less discrimination plus
+         *     uncertainty, exactly.
+         */
+        CalibrationResult: {
+            equal_width: components["schemas"]["CalibrationBins"];
+            equal_mass: components["schemas"]["CalibrationBins"];
+            isotonic: components["schemas"]["IsotonicFit"];
+            brier: components["schemas"]["Metric"];
+            /** Parts */
+            parts: {
+                [key: string]: number;
+            };
+            in_the_large: components["schemas"]["InTheLarge"];
+            spiegelhalter: components["schemas"]["Spiegelhalter"];
         };
         /**
          * CandidateResult
@@ -831,6 +879,7 @@ export interface components {
             roc?: components["schemas"]["RocResult"];
             pr?: components["schemas"]["PrResult"];
             gain?: components["schemas"]["GainResult"];
+            calibration?: components["schemas"]["CalibrationResult"];
         };
         /**
          * CutoffResult
@@ -996,6 +1045,53 @@ export interface components {
             report_on: string;
             /** Tune On */
             tune_on: string | null;
+        };
+        /**
+         * InTheLarge
+         * @description Mean score less the share that happened, with a test that it is 0.
+         */
+        InTheLarge: {
+            /** Value */
+            value: number | null;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            /** Interval */
+            interval?: string;
+            /** Why */
+            why?: string;
+            /** Why Interval */
+            why_interval?: string;
+            /** Thin */
+            thin?: boolean;
+            /** Unreliable */
+            unreliable?: boolean;
+            /** Approximate */
+            approximate?: boolean;
+            /** Bias */
+            bias?: number;
+            /** Expected If Calibrated */
+            expected_if_calibrated?: number;
+            /** P Calibrated */
+            p_calibrated?: number;
+            /** P */
+            p: number | null;
+        };
+        /** IsotonicFit */
+        IsotonicFit: {
+            /** From */
+            from: number[];
+            /** To */
+            to: number[];
+            /** Observed */
+            observed: number[];
+            /** Runs */
+            runs: {
+                [key: string]: number[];
+            };
+            consistency: components["schemas"]["Band"];
+            confidence: components["schemas"]["Band"] | null;
         };
         /**
          * Lead
@@ -1310,6 +1406,15 @@ export interface components {
                 [key: string]: components["schemas"]["Difference"];
             };
         };
+        /** Spiegelhalter */
+        Spiegelhalter: {
+            /** Z */
+            z: number | null;
+            /** P */
+            p: number | null;
+            /** Why */
+            why?: string;
+        };
         /**
          * SplitResult
          * @description One candidate on one split.
@@ -1352,10 +1457,7 @@ export interface components {
             pr?: components["schemas"]["PrResult"];
             gain?: components["schemas"]["GainResult"];
             net_benefit?: components["schemas"]["NetBenefitResult"];
-            /** Calibration */
-            calibration?: {
-                [key: string]: unknown;
-            };
+            calibration?: components["schemas"]["CalibrationResult"];
             /** At Expected Base Rate */
             at_expected_base_rate?: components["schemas"]["RestatedResult"] | components["schemas"]["RestatedResult"][];
             /** Slices */
@@ -1501,10 +1603,7 @@ export interface components {
             pr?: components["schemas"]["PrResult"];
             gain?: components["schemas"]["GainResult"];
             net_benefit?: components["schemas"]["NetBenefitResult"];
-            /** Calibration */
-            calibration?: {
-                [key: string]: unknown;
-            };
+            calibration?: components["schemas"]["CalibrationResult"];
             /** At Expected Base Rate */
             at_expected_base_rate?: components["schemas"]["RestatedResult"] | components["schemas"]["RestatedResult"][];
             /** Slices */
@@ -1664,7 +1763,7 @@ export interface components {
              * View
              * @enum {string}
              */
-            view: "roster" | "matrix" | "curves" | "cutoff";
+            view: "roster" | "matrix" | "curves" | "cutoff" | "calibration";
             scope: components["schemas"]["ScopeBody"];
             /** Caption */
             caption: string;
@@ -1742,7 +1841,7 @@ export interface components {
              * View
              * @enum {string}
              */
-            view: "roster" | "matrix" | "curves" | "cutoff";
+            view: "roster" | "matrix" | "curves" | "cutoff" | "calibration";
             scope: components["schemas"]["ScopeBody"];
             /**
              * Caption
@@ -2826,7 +2925,7 @@ export interface operations {
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
-                view: "roster" | "matrix" | "curves" | "cutoff";
+                view: "roster" | "matrix" | "curves" | "cutoff" | "calibration";
                 split: string;
                 show?: number[];
                 /** @description of three classes or more, the one that is read against the rest */
@@ -4464,7 +4563,7 @@ export interface operations {
             header?: never;
             path: {
                 study_id: number;
-                step: "intake" | "roster" | "matrix" | "curves" | "cutoff" | "dossier";
+                step: "intake" | "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "dossier";
             };
             cookie?: never;
         };

@@ -12,14 +12,14 @@ type Props = { open: boolean; onOpenChange: (open: boolean) => void; view: View 
 /** Pin the view as it stands, with a caption. */
 export function PinDialog({ open, onOpenChange, view }: Props) {
   const { study, split, slice, show, cutoffs, of, within } = useScope();
-  const { titleOf } = useSteps();
+  const { titleOf, entry } = useSteps();
   const [caption, setCaption] = useState("");
   const calls = dossierCalls(study.id);
   const pin = useDossierChange(study.id, calls.pin);
   const unpin = useDossierChange(study.id, calls.unpin);
   const send = () =>
     pin.mutate(
-      { view, scope: { split, show, cutoffs, of: view === "curves" ? of : "", within }, caption },
+      { view, scope: { split, show, cutoffs, of: entry(view)?.says?.ofClass ? of : "", within }, caption },
       {
         onSuccess: (dossier) => {
           const added = dossier.exhibits.at(-1);

@@ -13,7 +13,7 @@ export function Spine({ step }: { step: string }) {
   const scope = useScope();
   const dossier = useDossier(scope.study.id).data;
   const findings = useFindings(scope.study.id, scope.query).data?.findings;
-  const search = writeAddress(scope, scope.study).toString();
+  const search = writeAddress({ ...scope, own: {} }, scope.study).toString();
   const { all } = useSteps();
   const open = (findings ?? []).filter((f) => f.level === "warning" && !f.word).length;
   const found: Found = { open, exhibits: dossier?.exhibits.length ?? 0, decision: dossier?.decision_candidate ?? null };
@@ -81,6 +81,7 @@ function stateOf(step: string, scope: Scope, found: Found): State {
   }
   if (step === "matrix") return state(pending ? PENDING : errors(scope));
   if (step === "curves") return state(scope.lacking ? PENDING : scope.few ? "too few rows" : areas(scope));
+  if (step === "calibration") return state(scope.few ? "too few rows" : promised(scope));
   if (step === "cutoff") {
     const peeked = study.candidates.filter((c) => c.cutoff !== null && c.cutoff_chosen_on === study.holdout.report_on);
     if (peeked.length > 0)
@@ -99,6 +100,20 @@ function errors({ chosen, many, words }: Scope): string {
   const wrong = chosen.flatMap(({ part }) => (many ? part.errors : part.outcomes?.fn) ?? []);
   if (wrong.length === 0) return "no class predicted";
   return `${span(wrong.map(count), wrong)} ${many ? "wrong" : words.fn}`;
+}
+
+/** Whose probabilities are not what happened: by the intercept's whole interval, else by the expected gap's test. */
+function promised({ chosen, results }: Scope): string {
+  const told = chosen.filter((c) => metricOf(c.part, "ece").value !== null);
+  if (told.length === 0) return "no probability";
+  const off = told
+    .map((c) => ({ c, m: metricOf(c.part, "calibration_intercept") }))
+    .filter(({ m }) => (m.low ?? 0) > 0 || (m.high ?? 0) < 0)
+    .sort((a, b) => Math.abs(b.m.value ?? 0) - Math.abs(a.m.value ?? 0))[0];
+  if (off) return `${off.c.letter} promises too ${(off.m.value ?? 0) < 0 ? "much" : "little"}`;
+  const alpha = 1 - results.settings.confidence;
+  const places = told.find((c) => (metricOf(c.part, "ece").p_calibrated ?? 1) <= alpha);
+  return places ? `${places.letter} off in places` : "as promised";
 }
 
 function areas({ chosen, many }: Scope): string {

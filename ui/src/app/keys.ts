@@ -27,6 +27,7 @@ export const KEYS: [string, string][] = [
   ["j  k", "next and previous step"],
   [",  .", "nudge the cutoff; with Shift ten times"],
   ["←  →", "nudge the cutoff whose handle is focused; Page keys ten times"],
+  ["b  f", "in Calibration: other bins, next candidate in front"],
   ["Enter", "open what is focused"],
   ["/", "find a view, study or candidate"],
   ["u", "undo"],

@@ -21,7 +21,7 @@ export function putTogether(parts: Parts[]): Read {
     const same = parts.flatMap((p) => p.candidates?.find((other) => other.name === c.name) ?? []);
     const names = new Set(same.flatMap((one) => Object.keys(one.splits ?? {})));
     const splits = [...names].map((name) => [name, merged(same.flatMap((one) => one.splits?.[name] ?? []))]);
-    return { ...c, splits: Object.fromEntries(splits) };
+    return { ...Object.assign({}, ...same.toReversed()), splits: Object.fromEntries(splits) }; // the first says its cutoff
   });
   return { ...out, candidates } as Read;
 }

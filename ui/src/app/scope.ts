@@ -16,7 +16,11 @@ export type Address = {
   of: string;
   /** Fields with the value that rows have to have: the slice that is read; empty for all rows. */
   within: Record<string, string>;
+  /** What the open view lets choose besides: how its bins are cut, which candidate stands in front. */
+  own: Record<string, string>;
 };
+
+const SHARED = new Set(["split", "show", "cut", "class", "in"]);
 
 /** The slice as the HTTP interface takes it. */
 export const withinQuery = (within: Record<string, string>) =>
@@ -62,6 +66,7 @@ export function readAddress(search: URLSearchParams, study: Study): Address {
       : [...positions.values()],
     cutoffs,
     within: pairs(search.getAll("in")),
+    own: Object.fromEntries([...search].filter(([key]) => !SHARED.has(key))),
   };
 }
 
@@ -77,6 +82,7 @@ export function writeAddress(a: Address, study: Study): URLSearchParams {
     ...(a.of ? { class: a.of } : {}),
   });
   for (const text of withinQuery(a.within)) search.append("in", text);
+  for (const [key, value] of Object.entries(a.own)) search.set(key, value);
   return search;
 }
 
@@ -133,6 +139,17 @@ export function useScope(): Scope {
   const scope = useContext(ScopeContext);
   if (!scope) throw new Error("there is no study around this view");
   return scope;
+}
+
+/** A choice of the open view's own, kept in the address; the first of the choices where none was made. */
+export function useOwn<T extends string>(key: string, choices: readonly [T, ...T[]]): [T, (to: T) => void] {
+  const { own, go } = useScope();
+  const chosen = choices.find((one) => one === own[key]) ?? choices[0];
+  const choose = (to: T) => {
+    const { [key]: _, ...others } = own;
+    go({ own: to === choices[0] ? others : { ...others, [key]: to } });
+  };
+  return [chosen, choose];
 }
 
 const ABSENT: Metric = { value: null, why: "not computed" };

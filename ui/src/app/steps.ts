@@ -4,6 +4,10 @@ import type { PartKind, Schemas } from "../api/client";
 /** What can be pinned as an exhibit. */
 export type View = Schemas["ExhibitOut"]["view"];
 
+/** Of the drafted sentence: the lines it usually takes, how often it names each candidate, whether rows without an answer
+ * add a line, and whether it is about one class against the rest. */
+export type Says = { lines: (many: boolean) => number; names?: number; unanswered?: boolean; ofClass?: boolean };
+
 /** One step of a study, as its folder under views/ says it; without `load` it is not available yet. */
 export type StepEntry = {
   step: string;
@@ -12,6 +16,7 @@ export type StepEntry = {
   /** The parts of the results that it shows besides matrices and metrics; and those of them that no cutoff changes. */
   reads?: readonly PartKind[];
   draws?: readonly PartKind[];
+  says?: Says;
   /** Whether it can be pinned as an exhibit, of two classes or of many. */
   pins?: (many: boolean) => boolean;
 };

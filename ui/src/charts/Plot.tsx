@@ -4,7 +4,16 @@ import { Ruler } from "./Ruler";
 import { SaveMenu } from "./SaveMenu";
 import { type Interval, type Scale, zoomed } from "./scales";
 
-export type Plane = { x: Scale; y: Scale; left: number; right: number; top: number; bottom: number };
+export type Plane = {
+  x: Scale;
+  y: Scale;
+  left: number;
+  right: number;
+  top: number;
+  bottom: number;
+  /** Where what stands under the plane begins. */
+  under: number;
+};
 type Axis = { name: string; domain: Interval };
 type Props = {
   title: string;
@@ -16,11 +25,16 @@ type Props = {
   children: (plane: Plane) => ReactNode;
   /** What stands beside it. */
   beside?: (plane: Plane) => ReactNode;
+  /** Room at the right for what stands beside it. */
+  room?: number;
+  /** What stands under it, on the same scale, and how much room that takes. */
+  below?: (plane: Plane) => ReactNode;
+  under?: number;
   /** Told where the pointer is, in the figure's own units; null where it is not over the frame. */
   onPoint?: (at: { x: number; y: number } | null, plane: Plane) => void;
 };
 
-const [W, H, LEFT, RIGHT, TOP, BOTTOM] = [410, 372, 46, 86, 12, 40];
+const [SIDE, LEFT, TOP, BOTTOM] = [290, 46, 12, 40]; // the plane is square
 const LEAST = 6; // a shorter drag is a click
 const IN = 0.7;
 type Box = { x: number; y: number; toX: number; toY: number };
@@ -53,7 +67,8 @@ const moved = (w: Window, dx: number, dy: number, whole: Window): Window => ({
 });
 
 /** A framed plane with a ruler on two sides. Dragging a box over it goes nearer, keys too, and 0 back to the whole. */
-export function Plot({ title, label, x, y, children, beside, onPoint }: Props) {
+export function Plot({ title, label, x, y, children, beside, room = 86, below, under = 0, onPoint }: Props) {
+  const [W, H] = [LEFT + SIDE + room, TOP + SIDE + BOTTOM + under];
   const figure = useRef<SVGSVGElement>(null);
   const [near, setNear] = useState<Window | null>(null);
   const [box, setBox] = useState<Box | null>(null);
@@ -62,12 +77,13 @@ export function Plot({ title, label, x, y, children, beside, onPoint }: Props) {
   const shown = near ?? whole;
   const plane: Plane = useMemo(
     () => ({
-      x: scaleLinear(shown.x, [LEFT, W - RIGHT]),
-      y: scaleLinear(shown.y, [H - BOTTOM, TOP]),
+      x: scaleLinear(shown.x, [LEFT, LEFT + SIDE]),
+      y: scaleLinear(shown.y, [TOP + SIDE, TOP]),
       left: LEFT,
-      right: W - RIGHT,
+      right: LEFT + SIDE,
       top: TOP,
-      bottom: H - BOTTOM,
+      bottom: TOP + SIDE,
+      under: TOP + SIDE + BOTTOM,
     }),
     [shown],
   );
@@ -131,26 +147,20 @@ export function Plot({ title, label, x, y, children, beside, onPoint }: Props) {
         }}
       >
         <clipPath id={cut}>
-          <rect x={LEFT} y={TOP} width={W - LEFT - RIGHT} height={H - TOP - BOTTOM} />
+          <rect x={LEFT} y={TOP} width={SIDE} height={SIDE} />
         </clipPath>
-        <rect
-          x={LEFT}
-          y={TOP}
-          width={W - LEFT - RIGHT}
-          height={H - TOP - BOTTOM}
-          fill="var(--color-sheet)"
-          stroke="var(--color-rule)"
-        />
-        <Ruler scale={plane.x} side="bottom" at={H - BOTTOM} />
+        <rect x={LEFT} y={TOP} width={SIDE} height={SIDE} fill="var(--color-sheet)" stroke="var(--color-rule)" />
+        <Ruler scale={plane.x} side="bottom" at={TOP + SIDE} />
         <Ruler scale={plane.y} side="left" at={LEFT} />
-        <text x={(LEFT + W - RIGHT) / 2} y={H - 6} textAnchor="middle">
+        <text x={(LEFT + LEFT + SIDE) / 2} y={TOP + SIDE + BOTTOM - 6} textAnchor="middle">
           {x.name}
         </text>
-        <text x={-(TOP + H - BOTTOM) / 2} y={9} textAnchor="middle" transform="rotate(-90)">
+        <text x={-(TOP + TOP + SIDE) / 2} y={9} textAnchor="middle" transform="rotate(-90)">
           {y.name}
         </text>
         <g clipPath={`url(#${cut})`}>{children(plane)}</g>
         {beside?.(plane)}
+        {below?.(plane)}
         {box && (
           <rect
             x={Math.min(box.x, box.toX)}

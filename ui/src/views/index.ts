@@ -1,4 +1,5 @@
 import type { StepEntry } from "../app/steps";
+import { calibration } from "./calibration";
 import { curves } from "./curves";
 import { cutoff } from "./cutoff";
 import { dossier } from "./dossier";
@@ -13,7 +14,7 @@ export const STEPS: StepEntry[] = [
   matrix,
   curves,
   cutoff,
-  { step: "calibration", title: "Calibration" },
+  calibration,
   { step: "slices", title: "Slices" },
   { step: "casebook", title: "Casebook" },
   { step: "head-to-head", title: "Head-to-head" },

@@ -10,7 +10,7 @@ import numpy as np
 from ..compare import paired
 from ..counting.answers import Answers, Probable, Scored
 from ..counting.tally import Tally
-from ..metrics import calibration, logistic, panel
+from ..metrics import logistic, panel, reliability
 from ..metrics.logistic import expit, logit
 from ..metrics.losses import CLIP
 from ..metrics.panel import Reading
@@ -83,7 +83,7 @@ def _temperature(t: Tally) -> Learned:
 
 
 def _isotonic(t: Tally) -> Learned:
-    first, _, share = calibration.isotonic(t)
+    first, _, share = reliability.isotonic(t)
     start = t.score[first]
 
     def apply(s: FloatArray) -> FloatArray:

@@ -1,14 +1,12 @@
-"""Of the rows given 0.7, did 70 % happen? Bins, gaps, the monotone fit, a test, the logistic fit as metrics."""
+"""Of the rows given 0.7, did 70 % happen? Gaps of bins and the logistic fit, as metrics."""
 
 from __future__ import annotations
 
 import math
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
-from scipy.special import ndtr
 
 from ..counting.answers import Answers, Scored
 from ..counting.table import Sampling
@@ -17,7 +15,6 @@ from ..number import BoolArray, FloatArray, IntArray, Metric, absent, bounded, c
 from ..stats import intervals
 from ..stats.draws import generator
 from .logistic import expit, fit_on, logit, no_fit
-from .losses import moments
 
 # From this variance on a sum of Bernoulli draws is taken as normal; under it, beyond this many rows, as Poisson.
 NORMAL, MANY = 9.0, 2000
@@ -47,7 +44,7 @@ def mass_edges(rows: tuple[IntArray, ...], bins: int) -> IntArray:
 
 
 @dataclass(frozen=True)
-class _Sums:
+class Sums:
     """Sums over the rows of each bin, positives and negatives apart; each shape (bins,)."""
 
     pos: FloatArray
@@ -66,7 +63,7 @@ class _Sums:
         return self.score_pos + self.score_neg
 
 
-def _sums(t: Tally, edges: IntArray) -> _Sums:
+def sums_in(t: Tally, edges: IntArray) -> Sums:
     """Scores ascend, so each bin is one stretch of the tally, summed block by block."""
     out = []
     for i, j in pairwise(edges.tolist()):
@@ -78,10 +75,10 @@ def _sums(t: Tally, edges: IntArray) -> _Sums:
             rest = (up + down) * (1.0 - score)
             parts.append([np.add.reduce(x) for x in (pos, neg, up, down, rest)])
         out.append(np.add.reduce(np.array(parts, dtype=np.float64).reshape(-1, 5), axis=0))
-    return _Sums(*np.ascontiguousarray(np.array(out).T))
+    return Sums(*np.ascontiguousarray(np.array(out).T))
 
 
-def _gaps(sums: _Sums) -> tuple[FloatArray, FloatArray]:
+def gaps_of(sums: Sums) -> tuple[FloatArray, FloatArray]:
     """Mean score and observed share of each bin; NaN where a bin is empty."""
     n = sums.rows
     with np.errstate(invalid="ignore", divide="ignore"):
@@ -95,7 +92,7 @@ def ece(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Metric:
     probabilities give as much (Bröcker and Smith 2007, Weather Forecast. 22:651).
     """
     edges = width_edges(t.score, bins)
-    sums = _sums(t, edges)
+    sums = sums_in(t, edges)
     n, value = total(np.concatenate((sums.pos, sums.neg))), _ece_of(sums)
     expected = math.sqrt(2.0 / math.pi) * total(np.sqrt(sums.variance)) / n
     low, high = _ece_inverted(a, t, sums, value, sampling)
@@ -107,14 +104,14 @@ def ece(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Metric:
 
 def ece_value(t: Tally, bins: int) -> float:
     """The value alone."""
-    return _ece_of(_sums(t, width_edges(t.score, bins)))
+    return _ece_of(sums_in(t, width_edges(t.score, bins)))
 
 
-def _ece_of(sums: _Sums) -> float:
+def _ece_of(sums: Sums) -> float:
     return total(np.abs(sums.score - sums.pos)) / total(np.concatenate((sums.pos, sums.neg)))
 
 
-def _p_calibrated(t: Tally, edges: IntArray, sums: _Sums, value: float, sampling: Sampling) -> float:
+def _p_calibrated(t: Tally, edges: IntArray, sums: Sums, value: float, sampling: Sampling) -> float:
     """Share of draws of y ~ Bernoulli(score) whose gap is at least the one observed.
 
     The sum of a bin's draws is taken as normal where its variance is at least 9, and drawn row by row under that (as
@@ -141,7 +138,7 @@ def _p_calibrated(t: Tally, edges: IntArray, sums: _Sums, value: float, sampling
 HALVINGS = 60
 
 
-def _ece_inverted(a: Answers, t: Tally, sums: _Sums, value: float, sampling: Sampling) -> intervals.Interval:
+def _ece_inverted(a: Answers, t: Tally, sums: Sums, value: float, sampling: Sampling) -> intervals.Interval:
     """The gaps that a test would not reject, along two directions: those seen, and those seen less what chance gives.
 
     Of gaps t times as large the sum of absolute gaps is drawn with the noise of each bin; the interval runs between
@@ -170,7 +167,7 @@ class _Cells:
     root: FloatArray | None = None
 
     @staticmethod
-    def of(a: Answers, t: Tally, sums: _Sums) -> _Cells:
+    def of(a: Answers, t: Tally, sums: Sums) -> _Cells:
         keep = sums.rows > 0
         c, k, s = sums.rows[keep], sums.pos[keep], sums.score[keep]
         squares, calibrated = _squares(a, sums, keep)
@@ -198,7 +195,7 @@ class _Cells:
         return rng.standard_normal((sampling.draws, len(self.gap) + 1))
 
 
-def _squares(a: Answers, sums: _Sums, keep: BoolArray) -> tuple[FloatArray, FloatArray]:
+def _squares(a: Answers, sums: Sums, keep: BoolArray) -> tuple[FloatArray, FloatArray]:
     """Of the bins with rows the sums of w² and of w² s (1 - s)."""
     b = a.with_answer
     if b.weight is None:
@@ -287,7 +284,7 @@ def _steepest(c: _Cells, d: FloatArray, x: FloatArray, between: float, n: float)
     return np.asarray(out)
 
 
-def _effective(a: Answers, n: float) -> float:
+def effective_in(a: Answers, n: float) -> float:
     b = a.with_answer
     if b.weight is None:
         return n
@@ -296,8 +293,8 @@ def _effective(a: Answers, n: float) -> float:
 
 def mce(t: Tally, rows: tuple[IntArray, ...], bins: int) -> Metric:
     """The largest gap between mean score and observed share over the equal-mass bins."""
-    sums = _sums(t, mass_edges(rows, bins))
-    mean, share = _gaps(sums)
+    sums = sums_in(t, mass_edges(rows, bins))
+    mean, share = gaps_of(sums)
     return point(float(np.abs(mean - share)[sums.rows > 0].max()), "the largest of several gaps has no interval")
 
 
@@ -306,83 +303,6 @@ def rows_at(a: Answers, t: Tally) -> tuple[IntArray, ...]:
     if a.weight is None:
         return t.pos, t.neg
     return (np.bincount(a.place, minlength=len(t.score)).astype(np.int64),)
-
-
-def isotonic(t: Tally) -> tuple[IntArray, FloatArray, FloatArray]:
-    """Least-squares monotone fit of actual on score: first index of each block, its weight and its observed share.
-
-    Pool adjacent violators, ties pooled first; neighbouring blocks of one share are one block.
-    """
-    from scipy.optimize import isotonic_regression  # slow to import
-
-    n = (t.pos + t.neg).astype(np.float64)
-    keep = n > 0
-    fit = isotonic_regression(t.pos[keep] / n[keep], weights=n[keep])
-    first = np.flatnonzero(keep)[np.asarray(fit.blocks[:-1], dtype=np.int64)]
-    weight, pos = np.add.reduceat(n, first), np.add.reduceat(t.pos, first).astype(np.float64)
-    share = pos / weight
-    new = np.concatenate(([True], share[1:] != share[:-1]))
-    start = np.flatnonzero(new)
-    weight, pos = np.add.reduceat(weight, start), np.add.reduceat(pos, start)
-    return first[start], weight, pos / weight
-
-
-def block(a: Answers, t: Tally, bins: int, sampling: Sampling) -> dict[str, Any]:
-    """Everything a reliability diagram draws, the parts of the Brier score, and Spiegelhalter's test."""
-    rows = rows_at(a, t)
-    n = float(t.rows)
-    first, weight, share = isotonic(t)
-    last = np.append(first[1:] - 1, len(t.score) - 1)
-    m = moments(a, "brier")
-    p = t.positives / n
-    fitted = total(weight * share * (1 - share)) / n
-    return {
-        "equal_width": _bins(a, t, rows, width_edges(t.score, bins), np.linspace(0.0, 1.0, bins + 1), sampling),
-        "equal_mass": _bins(a, t, rows, mass_edges(rows, bins), None, sampling),
-        "isotonic": {"from": t.score[first].tolist(), "to": t.score[last].tolist(), "observed": share.tolist()},
-        "parts": {
-            "miscalibration": clean(m.mean - fitted) if m else 0.0,
-            "discrimination": clean(p * (1 - p) - fitted),
-            "uncertainty": clean(p * (1 - p)),
-        },
-        "spiegelhalter": spiegelhalter(t),
-    }
-
-
-def _bins(
-    a: Answers, t: Tally, rows: tuple[IntArray, ...], edges: IntArray, named: FloatArray | None, sampling: Sampling
-) -> dict[str, list[Any]]:
-    """A reliability diagram's bins; `named` are the scores at their edges, else those of their rows."""
-    mean, share = _gaps(_sums(t, edges))
-    out: dict[str, list[Any]] = {
-        k: [] for k in ("low_edge", "high_edge", "rows", "mean_score", "observed", "low", "high")
-    }
-    n = float(sum(r.sum() for r in rows))
-    effective = _effective(a, n) / n if n else 1.0
-    for i, (first, end) in enumerate(pairwise(edges.tolist())):
-        count = sum(int(r[first:end].sum()) for r in rows)
-        out["low_edge"].append(float(named[i]) if named is not None else float(t.score[first]))
-        out["high_edge"].append(float(named[i + 1]) if named is not None else float(t.score[end - 1]))
-        out["rows"].append(count)
-        if not np.isfinite(mean[i]):
-            for name in ("mean_score", "observed", "low", "high"):
-                out[name].append(None)
-            continue
-        low, high = intervals.wilson_share(float(share[i]), effective * count, sampling.confidence)
-        for name, x in (("mean_score", mean[i]), ("observed", share[i]), ("low", low), ("high", high)):
-            out[name].append(clean(x))
-    return out
-
-
-def spiegelhalter(t: Tally) -> dict[str, Any]:
-    """Test that the scores are true probabilities (Spiegelhalter 1986, Stat. Med. 5:421)."""
-    s = t.score
-    gap = total(t.pos * (1 - s) * (1 - 2 * s) - t.neg * s * (1 - 2 * s))
-    variance = total((t.pos + t.neg) * (1 - 2 * s) ** 2 * s * (1 - s))
-    if variance <= 0:
-        return {"z": None, "p": None, "why": "the scores leave no room for chance"}
-    z = gap / math.sqrt(variance)
-    return {"z": clean(z), "p": min(1.0, 2.0 * float(ndtr(-abs(z))))}
 
 
 def fit_value(scored: Scored, name: str) -> float | None:

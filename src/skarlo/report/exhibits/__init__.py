@@ -6,13 +6,14 @@ from skarlo.core import Results
 from skarlo.report.drafting import counted_rows
 from skarlo.report.scope import Scope, candidates
 
+from .calibration import CALIBRATION
 from .curves import CURVES
 from .cutoff import CUTOFF
 from .entry import Exhibit, Reading
 from .matrix import MATRIX
 from .roster import ROSTER
 
-EXHIBITS: dict[str, Exhibit] = {e.view: e for e in (ROSTER, MATRIX, CURVES, CUTOFF)}
+EXHIBITS: dict[str, Exhibit] = {e.view: e for e in (ROSTER, MATRIX, CURVES, CUTOFF, CALIBRATION)}
 
 __all__ = ["EXHIBITS", "Exhibit", "Reading", "sentence"]
 

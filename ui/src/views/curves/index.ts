@@ -5,5 +5,6 @@ export const curves: StepEntry = {
   title: "Curves",
   load: () => import("./CurvesView").then((m) => m.CurvesView),
   draws: ["curves"],
+  says: { lines: () => 3, ofClass: true },
   pins: () => true,
 };
