@@ -36,7 +36,7 @@ FAULTS = (
     Fault("Holm counts one p too many", "core/stats/tests.py",
           "np.arange(len(order), 0, -1) * ps[order]", "np.arange(len(order) + 1, 1, -1) * ps[order]", CONCLUDED),
     Fault("Holm not monotone", "core/stats/tests.py",
-          "running = max(running, min(", "running = max(0.0, min(", CONCLUDED),
+          "np.maximum.accumulate(steps).tolist()", "steps.tolist()", CONCLUDED),
     Fault("the best set by two-sided p", "core/compare/pairs.py",
           "(len(ranked) - 1) * p / 2)", "(len(ranked) - 1) * p)", CONCLUDED),
     Fault("the best set not corrected for its rivals", "core/compare/pairs.py",

@@ -56,6 +56,7 @@ def take(page: Page, approver: Page, address: str, sample: Path) -> None:
         ("matrix", "Where each one errs"),
         ("curves", "Ranking, on all test rows"),
         ("cutoff", "Cutoffs chosen on tuning, read on test"),
+        ("calibration", "One of them promises more than happens"),
     ):
         page.goto(f"{study}/{view}")
         pin(page, caption)
@@ -66,7 +67,7 @@ def take(page: Page, approver: Page, address: str, sample: Path) -> None:
     page.locator("button[data-candidate='Gradient boosting'][data-metric='precision']").click()
     page.locator("[data-part='unfolded']").wait_for()
     shoot(page, "roster")
-    for view in ("matrix", "curves", "cutoff"):
+    for view in ("matrix", "curves", "cutoff", "calibration"):
         page.goto(f"{study}/{view}{'?split=tuning' if view == 'cutoff' else ''}")
         shoot(page, view)
     page.goto(f"{address}/studies/2/matrix")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 import pytest
 from matplotlib.figure import Figure
@@ -31,3 +33,14 @@ def test_what_stands_exactly_at_the_cutoff_is_coloured_as_it_is_counted(tmp_path
     m = c.part["metrics"]
     wanted = sorted(m[name]["value"] for name in ("recall", "fnr", "fpr", "specificity") if m[name]["value"])
     assert sorted(h for h in heights.values() if h) == pytest.approx(wanted)
+
+
+def test_every_mark_of_a_figure_is_drawn_from_what_stands_in_it(tmp_path):
+    results = core.evaluate(load(write_study(tmp_path)))
+    chosen = [c for c in candidates(results, Scope("test", (1, 2))) if "roc" in c.part]
+    for svg in (figures.curves(chosen, 0.3, ""), figures.reliability(chosen, "yes", "")):
+        named = re.findall(r'<use[^>]* href="#([^"]+)"', svg)
+        assert len(named) > 10
+        assert set(named) <= set(re.findall(r' id="([^"]+)"', svg))
+        assert svg.count("<use") == len(named)
+        assert "xlink" not in svg

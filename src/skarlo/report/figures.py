@@ -30,6 +30,7 @@ STYLE: Any = {
 logging.getLogger("matplotlib.font_manager").setLevel(logging.ERROR)
 MOST_LABELS = 11
 _SVG = "http://www.w3.org/2000/svg"
+_LINK = "{http://www.w3.org/1999/xlink}href"
 
 
 def curves(chosen: list[Shown], prevalence: float, fewer: str) -> str:
@@ -137,9 +138,8 @@ def _plane(above: Axes, below: Axes, c: Shown) -> None:
     were = rows * np.array([o or 0.0 for o in even["observed"]])
     edges = np.array(even["low_edge"])
     width = 0.92 * (np.array(even["high_edge"]) - edges)
-    tallest = max(1.0, were.max(), (rows - were).max())
-    below.bar(edges, np.sqrt(were / tallest), width=width, align="edge", color=c.colour, lw=0)
-    below.bar(edges, -np.sqrt((rows - were) / tallest), width=width, align="edge", color=PALE, lw=0)
+    for side, sign, colour in ((were, 1, c.colour), (rows - were, -1, PALE)):
+        below.bar(edges, sign * np.sqrt(side / max(1.0, side.max())), width=width, align="edge", color=colour, lw=0)
     below.axhline(0, color=SOFT, lw=0.6)
     below.set_yticks([])
     below.spines["left"].set_visible(False)
@@ -201,7 +201,10 @@ def as_svg(fig: Figure, title: str) -> str:
 
 
 def _attributes(element: ET.Element) -> None:
-    """Style attributes become presentation attributes, which a strict content policy lets pass."""
+    """Style attributes become presentation attributes, which a strict content policy lets pass; what a mark is drawn
+    from is named without a prefix, which a page of HTML would not know."""
+    if _LINK in element.attrib:
+        element.set("href", element.attrib.pop(_LINK))
     style = element.attrib.pop("style", "")
     for part in style.split(";"):
         name, _, value = part.partition(":")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal, cast
 
-from skarlo.core import METRICS, Metric, Results, named, several, shown, with_interval
+from skarlo.core import METRICS, Metric, Results, named, several, shown
 from skarlo.report import figures
 from skarlo.report.blocks import Block, Cell, Row, drawing, note, table, texts
 from skarlo.report.drafting import counted_rows, read_on
@@ -93,8 +93,9 @@ def _said(results: Results, scope: Scope, label: str) -> str:
         bin_, why = worst_bin(c) if i == 0 else None, _by(c, v, many)
         if bin_ is not None:
             rows, mean, observed, low, high = bin_
+            told = why if v in ("extreme", "timid") else ""  # the bin itself says how much more or less
             said.append(
-                f"{c.name} {SAID[v]}{why if v in ('extreme', 'timid') else ''}: of {counted_rows(rows, scope.split)} given {shown(mean)} on average, "
+                f"{c.name} {SAID[v]}{told}: of {counted_rows(rows, scope.split)} given {shown(mean)} on average, "
                 f"{shown(observed)} were {happened} ({shown(low)} to {shown(high)})"
             )
         else:
@@ -153,7 +154,8 @@ def _blocks(reading: Reading) -> list[Block]:
     told = note(
         *read_on(results, scope),
         "step line: best monotone fit; grey: where it would lie if the probabilities were true, point by point; "
-        f"rings: bins of about as many rows each, with {results['settings']['confidence'] * 100:g} % intervals",
+        f"rings: bins of about as many rows each, with {results['settings']['confidence'] * 100:g} % intervals; "
+        "beneath: the rows that were so up, the others down, as the square root of the share of their class",
     )
     if not chosen:
         return [note(*read_on(results, scope))]
@@ -180,7 +182,7 @@ def _numbers(chosen: list[Shown], many: bool) -> Block:
         }  # fmt: skip
         large: Cell = {"text": _signed(c.part["calibration"]["in_the_large"])}
         rows.append({"cells": [who(c), *(value_cell(c.part["metrics"][n]) for n in names), made, large]})
-    return table(texts("Candidate", *(METRICS[n].short for n in names), *head), rows, wide=True)
+    return table(texts("Candidate", *(METRICS[n].short or METRICS[n].title for n in names), *head), rows, wide=True)
 
 
 def _repaired(chosen: list[Shown]) -> list[Block] | None:
