@@ -35,7 +35,11 @@ def flags_the_highest(sweep, given):
 
 
 def test_a_rule_more(tmp_path, monkeypatch):
-    monkeypatch.setitem(rules.RULES, "highest_scores", Rule(flags_the_highest, ("rows",), needs=("positive",)))
+    monkeypatch.setitem(
+        rules.RULES,
+        "highest_scores",
+        Rule("flag the highest scores", flags_the_highest, ("rows",), needs=("positive",)),
+    )
     asked = STUDY.replace("cutoff = 0.5", 'cutoff = { rule = "highest_scores", rows = 12 }', 1)
     rows = rows_of(200)
     chosen = core.evaluate(load(write_study(tmp_path / "a", rows, asked)))["candidates"][0]["cutoff"]

@@ -127,7 +127,7 @@ def test_steps_not_built_are_not_clickable(person, study):
     ana = person("ana")
     ana.goto(f"{study}/roster")
     absent = ana.locator("nav li[aria-disabled='true']")
-    expect(absent).to_have_count(4)
+    expect(absent).to_have_count(3)
     expect(absent.locator("a, button")).to_have_count(0)
 
 

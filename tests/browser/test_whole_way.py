@@ -120,6 +120,11 @@ def test_from_files_to_a_signed_report(person, server, files, tmp_path):
     expect(ana.locator("[data-part='chosen']")).to_have_text("chosen by hand on the tuning rows")
     pin(ana, "Chosen on tuning")
 
+    # Calibration: the Brier score is that of the rows.
+    ana.keyboard.press("j")
+    expect(ana.get_by_role("heading", name="Calibration", exact=True)).to_be_visible()
+    expect(ana.get_by_role("region", name="Promised and happened")).to_be_visible()
+
     # Dossier: argue, order, decide.
     ana.keyboard.press("j")
     exhibits = ana.locator("[data-exhibit]")

@@ -23,7 +23,7 @@ from .progress import Progress, Steps
 from .results import CandidateResult, ClassResult, GateResult, HoldoutResult, Lead, Results, SplitResult
 from .stats import association
 from .stats.tests import mcnemar_midp
-from .study import BASE_RATE, Candidate, Cutoff, Field, Gate, OwnMetric, Quoted, Settings, Study, only
+from .study import BASE_RATE, Candidate, Cutoff, CutoffStudy, Field, Gate, OwnMetric, Quoted, Settings, Study, only
 from .words.findings import OF_CUTOFFS as CUTOFF_FINDINGS
 from .words.findings import counted_rows, finding
 from .words.unfold import Unfolded, class_names, gate_sentence, outcomes_of, unfold, unfold_path
@@ -49,6 +49,7 @@ __all__ = [
     "ClassBalance",
     "ClassResult",
     "Cutoff",
+    "CutoffStudy",
     "Difference",
     "Evaluation",
     "Field",

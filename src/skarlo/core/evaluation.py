@@ -9,7 +9,7 @@ from typing import Any, cast
 from .compare import pairs, quoted
 from .compare.pairs import Entrant
 from .compare.together import Together
-from .decide import recalibration
+from .decide import cutoffs, recalibration
 from .decide.gates import Judged, judge
 from .head import described, head_of
 from .metrics.panel import Reading
@@ -18,7 +18,7 @@ from .once import Once, threads
 from .parts import KINDS, Curves, Part, of_file, put_together
 from .prepared import OnSplit, Placed, Prepared, prepare
 from .progress import Progress, Steps
-from .results import CandidateResult, GateResult, Lead, PairResult, QuotedResult, Recalibration, Results
+from .results import CandidateResult, Drift, GateResult, Lead, PairResult, QuotedResult, Recalibration, Results
 from .study import Candidate, Cutoff, Study
 from .subject import Subject
 from .words import findings
@@ -84,7 +84,8 @@ class Evaluation:
         progress : as of `evaluate`
         """
         asked = of_file(self.study.splits) if parts is None else [Part("head"), *parts]
-        asked = list(dict.fromkeys(p for p in asked if p.kind not in self._without))
+        without = self._without | (set() if parts is not None or self.study.cutoff_study else CUTOFF_STUDY)
+        asked = list(dict.fromkeys(p for p in asked if p.kind not in without))
         steps = Steps(progress, self._steps(asked))
         with threads() as several:
             work = [several.submit(one) for one in self._apart(asked, steps)]
@@ -222,6 +223,22 @@ class Evaluation:
 
         return self.ready.once.get(("recalibration", i), make)
 
+    def drift(self) -> dict[str, dict[str, Drift]]:
+        """By candidate, of those with a cutoff, what became of it on the reported rows."""
+        tune_on, report_on = self.study.tune_on, self.study.report_on
+        if tune_on is None or tune_on == report_on:
+            return {}
+        return {s.name: self._drifted(s, tune_on) for s in self._candidates if self._drifts(s, tune_on)}
+
+    def _drifts(self, s: Subject, tune_on: str) -> bool:
+        reported, tuned = (s.on(split).judged for split in (self.study.report_on, tune_on))
+        there = all(a.table is not None and a.table.total > 0 for a in (reported, tuned))
+        return reported.scored is not None and there and not s.too_few(self.study.report_on) and not s.too_few(tune_on)
+
+    def _drifted(self, s: Subject, tune_on: str) -> dict[str, Drift]:
+        reported, tuned = (s.on(split).judged for split in (self.study.report_on, tune_on))
+        return self._once.get(("drift", s.key), lambda: cutoffs.drift(reported, tuned, s.reading))
+
     def pairs(self) -> list[PairResult]:
         """All paired differences."""
 
@@ -285,9 +302,11 @@ class Evaluation:
         return Judged(s.entrant, s.on(split).judged, no_answer, per_class, by)
 
 
+CUTOFF_STUDY = {"sweep", "choice", "drift"}  # in the results file where the study asks for it
 _OF_STUDY: dict[str, Callable[[Evaluation], Any]] = {
     "head": Evaluation.head,
     "recalibration": Evaluation.recalibration,
+    "drift": Evaluation.drift,
     "pairs": Evaluation.pairs,
     "best": Evaluation.best,
     "against_baseline": Evaluation.against_baseline,

@@ -40,8 +40,11 @@ _KINDS = (
     Kind("net_benefit", True, False, "net benefit by threshold"),
     Kind("calibration", True, False, "bins and the monotone fit"),
     Kind("expected", True, True, "numbers restated for the expected base rates"),
+    Kind("sweep", True, False, "every metric of counts at cutoffs one step apart"),
+    Kind("choice", True, True, "the cutoffs not separable from the best by the rule, and what the next catches cost"),
     Kind("slices", True, True, "slices of one list of fields, or of all the study's lists"),
     Kind("recalibration", False, False, "what simple recalibrations would change"),
+    Kind("drift", False, True, "metrics at the cutoff on the reported rows less those where it was chosen"),
     Kind("pairs", False, True, "all paired differences on the reported split"),
     Kind("best", False, True, "who leads on each metric, and whom the data cannot separate from the best"),
     Kind("against_baseline", False, True, "paired differences from the baselines"),
@@ -49,6 +52,7 @@ _KINDS = (
     Kind("findings", False, True, "what was noticed"),
     Kind("gates", False, True, "the gates, and what came of them"),
 )
+OF_CANDIDATE = ("recalibration", "drift")  # by candidate, whatever the split
 KINDS: dict[str, Kind] = {k.name: k for k in _KINDS}
 
 
@@ -59,11 +63,13 @@ class Part:
     kind : one of KINDS
     split : where there is one for each split
     fields : of slices, one of the study's lists of fields; all lists if left out
+    step : of a sweep; the study's own if left out
     """
 
     kind: str
     split: str = ""
     fields: tuple[str, ...] = ()
+    step: float = 0.0
 
     def __post_init__(self) -> None:
         if self.kind not in KINDS:
@@ -102,9 +108,9 @@ def put_together(values: Mapping[Part, Any]) -> Results:
         if KINDS[part.kind].each:
             for name, found in value.items():
                 _merge(entries[name]["splits"].setdefault(part.split, {}), found)
-        elif part.kind == "recalibration":
+        elif part.kind in OF_CANDIDATE:
             for name, found in value.items():
-                entries[name]["recalibration"] = found
+                entries[name][part.kind] = found
         elif part.kind != "head" and value is not None:
             out[part.kind] = value
     return cast(Results, out)

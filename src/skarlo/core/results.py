@@ -197,6 +197,57 @@ class SliceResult(TypedDict):
     rest: dict[str, Difference]
 
 
+class Ends(TypedDict):
+    """Values one after the other, with their intervals; None where one is not defined."""
+
+    value: list[float | None]
+    low: list[float | None]
+    high: list[float | None]
+
+
+# The cutoffs, and at each every metric of counts.
+SweepResult = dict[str, list[float] | Ends]
+
+
+class Price(TypedDict):
+    """Needless flags for each catch; without an interval where rows have weights or groups."""
+
+    value: float
+    low: float | None
+    high: float | None
+
+
+class Catch(TypedDict):
+    """What more catches cost, or what the last ones did. `cutoff`: where one would stand then, None for flagging
+    nothing; `all_left`: there are no more than these."""
+
+    catches: float
+    needless: float
+    price: Price
+    cutoff: float | None
+    all_left: bool
+
+
+class Stretch(TypedDict):
+    """The cutoffs that cannot be separated from the best by the rule, both ends among them; None where it is open."""
+
+    low: float | None
+    high: float | None
+    rule: str
+    steps: int
+    why: NotRequired[str]
+
+
+class Drift(TypedDict):
+    """A metric on the reported rows less that on the rows where the cutoff was chosen."""
+
+    difference: float | None
+    low: NotRequired[float | None]
+    high: NotRequired[float | None]
+    p: NotRequired[float | None]
+    why: NotRequired[str]
+
+
 class SplitResult(TypedDict):
     """One candidate on one split.
 
@@ -221,6 +272,10 @@ class SplitResult(TypedDict):
     net_benefit: NotRequired[NetBenefitResult]
     calibration: NotRequired[CalibrationResult]
     at_expected_base_rate: NotRequired[RestatedResult | list[RestatedResult]]
+    sweep: NotRequired[SweepResult]
+    stretch: NotRequired[Stretch]
+    next_catch: NotRequired[Catch | None]
+    last_catch: NotRequired[Catch | None]
     slices: NotRequired[list[SliceResult]]
 
 
@@ -247,6 +302,7 @@ class CandidateResult(TypedDict):
     cutoff: CutoffResult | None
     splits: dict[str, SplitResult]
     recalibration: NotRequired[Recalibration]
+    drift: NotRequired[dict[str, Drift]]
 
 
 class PairResult(TypedDict):

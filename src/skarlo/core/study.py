@@ -133,6 +133,14 @@ class Quoted:
 
 
 @dataclass(frozen=True)
+class CutoffStudy:
+    """How wide the choice of a cutoff is: the step of the sweep, and of how many catches the price is told."""
+
+    step: float = 0.05
+    catches: int = 10
+
+
+@dataclass(frozen=True)
 class Study:
     """One question about candidates on a held-out set.
 
@@ -148,6 +156,7 @@ class Study:
     slices : lists of fields to slice by, one or more at a time
     numbers : numeric fields that own metrics may sum, each float64, shape (n,)
     expected_base_rate : shares of positives where it will run
+    cutoff_study : whether the results file tells how wide the choice of each cutoff is, and in what steps
     picked : whether the rows are a slice that was picked out: under min_slice of them only counts are told
     names, words : names to show for classes, and words for tp, fn, fp, tn
     """
@@ -174,6 +183,7 @@ class Study:
     split_rows: Mapping[str, int] = field(default_factory=dict)
     findings: tuple[Finding, ...] = ()
     quoted: tuple[Quoted, ...] = ()
+    cutoff_study: CutoffStudy | None = None
     picked: bool = False
 
     @property

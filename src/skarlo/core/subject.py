@@ -14,7 +14,7 @@ from .counting import curves, outcomes
 from .counting.answers import Answers
 from .counting.table import row_shares
 from .counting.tally import Tally
-from .decide import net_benefit
+from .decide import cutoffs, net_benefit
 from .metrics import classes, counts, panel, reliability
 from .metrics.panel import Reading
 from .number import absent
@@ -22,6 +22,7 @@ from .once import Once
 from .parts import Curves, Part
 from .prepared import OnSplit, Prepared
 from .results import CandidateResult
+from .study import CutoffStudy
 
 T = TypeVar("T")
 
@@ -59,7 +60,7 @@ class Subject:
 
     def of(self, part: Part) -> Any:
         """A part of a split; None where it has nothing of the kind."""
-        key = (part.kind, part.fields, self.key, part.split)
+        key = (part.kind, part.fields, part.step, self.key, part.split)
         make = partial(PARTS[part.kind], self, part)
         return self.once.get(key, make) if part.moves else self.ready.once.get((*key, self.how), make)
 
@@ -167,6 +168,34 @@ class Subject:
         told = [expected.restate(a, self.reading, pi) for pi in rates]
         return {"at_expected_base_rate": told[0] if len(told) == 1 else told}
 
+    def _sweep(self, part: Part) -> dict[str, Any] | None:
+        step = part.step or (self.ready.study.cutoff_study or CutoffStudy()).step
+        if not self._cut(part.split):
+            return None
+        return {"sweep": cutoffs.sweep(self.on(part.split).judged, self.reading, step)}
+
+    def _choice(self, part: Part) -> dict[str, Any] | None:
+        a, s, cutoff = self.on(part.split).judged, self.reading.settings, self.about["cutoff"]
+        if not self._cut(part.split) or cutoff is None:
+            return None
+        rule, parameters = cutoff["rule"], cutoff.get("parameters") or {}
+        found = self._kept(
+            part.split, f"stretch {rule} {sorted(parameters.items())}",
+            lambda: cutoffs.stretch(a, self.reading, rule, parameters),
+        )  # fmt: skip
+        value, catches = cutoff["value"], (self.ready.study.cutoff_study or CutoffStudy()).catches
+        told: dict[str, Any] = {"stretch": found}
+        if value is not None:
+            told["next_catch"] = cutoffs.next_catch(a, value, catches, s.confidence)
+            told["last_catch"] = cutoffs.last_catch(a, value, catches, s.confidence)
+        return told
+
+    def _cut(self, split: str) -> bool:
+        """Whether there are rows with scores of two classes, on which a cutoff can stand."""
+        a = self.on(split).judged
+        there = a.positive is not None and a.tally is not None and a.tally.rows > 0
+        return there and not self.is_baseline and not self.too_few(split)
+
     def _sliced(self, part: Part) -> dict[str, Any] | None:
         lists = self.ready.study.field_lists
         if self.is_baseline or not lists:
@@ -204,6 +233,8 @@ PARTS: dict[str, Callable[[Subject, Part], Any]] = {
     "net_benefit": Subject._net_benefit,
     "calibration": Subject._calibration,
     "expected": Subject._expected,
+    "sweep": Subject._sweep,
+    "choice": Subject._choice,
     "slices": Subject._sliced,
 }
 

@@ -143,6 +143,8 @@ def _joined(spec: StudySpec, holdout: Holdout, files: Files, leave: frozenset[st
     own, numbers = own_metrics(spec, table, holdout.source.name, r.classes, doing)
     gates = gates_of(spec, r.classes, own, doing)
     quoted = quoted_of(spec, r.classes, doing)
+    if spec.cutoff_study is not None and len(r.classes) > 2:
+        doing.misasked("cutoff_study is for two classes", f"{len(r.classes)} classes")
     if doing.problems:
         raise InputError(doing.problems)
     shown = summaries(some, r.actual[kept], len(r.classes), r.positive, leave, doing.steps.next)
@@ -172,6 +174,7 @@ def _joined(spec: StudySpec, holdout: Holdout, files: Files, leave: frozenset[st
         split_rows=r.split_rows,
         findings=tuple(doing.findings),
         quoted=quoted,
+        cutoff_study=None if spec.cutoff_study is None else core.CutoffStudy(**spec.cutoff_study.model_dump()),
     )
     account: Account = {"fields": shown, "joins": [] if r.ids is None else [a.joined(r.ids) for a in answered]}
     return Read(study, account, partial(joined, table, r.actual, r.splits, answered, kept))

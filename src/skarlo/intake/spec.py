@@ -19,6 +19,7 @@ from pydantic import (
     Tag,
     ValidationError,
     WithJsonSchema,
+    field_validator,
     model_validator,
 )
 
@@ -287,6 +288,20 @@ class CandidateSpec(_Part):
     made_with: dict[str, Any] = {}
 
 
+class CutoffStudySpec(_Part):
+    """[cutoff_study]: the results file tells how wide the choice of each cutoff is."""
+
+    step: float = Field(default=0.05, gt=0, le=1)
+    catches: int = Field(default=10, ge=1)
+
+    @field_validator("step")
+    @classmethod
+    def _goes_into_one(cls, step: float) -> float:
+        if abs(round(1 / step) * step - 1) > 1e-9:
+            raise ValueError("step goes into 1 a whole number of times: 0.1, 0.05, 0.01")
+        return step
+
+
 class StudySpec(_Part):
     """A whole study file."""
 
@@ -298,6 +313,7 @@ class StudySpec(_Part):
     metrics: list[MetricSpec] = []
     gates: list[GateSpec] = []
     quoted: list[QuotedSpec] = []
+    cutoff_study: CutoffStudySpec | None = None
     _file: str = PrivateAttr(default="")
 
     @property
@@ -337,7 +353,7 @@ def parse_spec(data: dict[str, Any], file: str) -> StudySpec:
 
 _PARTS: dict[str, type[BaseModel]] = {
     "holdout": HoldoutSpec, "settings": SettingsSpec, "candidates": CandidateSpec, "metrics": MetricSpec,
-    "gates": GateSpec, "quoted": QuotedSpec,
+    "gates": GateSpec, "quoted": QuotedSpec, "cutoff_study": CutoffStudySpec,
 }  # fmt: skip
 
 

@@ -272,23 +272,31 @@ def keep_cutoff(
     chosen_on : the split whose rows were looked at
     splits : those that the study has; what was set before at this very number keeps how it came about then
     """
-    found = candidate_at(session, study_id, position)
-    if found.cutoff is None:
-        raise Refusal(f"{found.name} answers classes only and has no cutoff", "value")
     if not math.isfinite(value):
         raise Refusal("a cutoff is a finite number", "value")
     if chosen_on not in splits:
         raise Refusal(f"there is no split {chosen_on}; one of {', '.join(splits)}", "chosen_on")
+    keep_chosen(session, user, study_id, position, value, chosen_on, BY_HAND)
+
+
+def keep_chosen(
+    session: Session, user: User, study_id: int, position: int, value: float, chosen_on: str, by: dict[str, Any]
+) -> None:
+    """Keep a candidate's cutoff, with where it was chosen and how: a rule with its parameters, or by hand. What was set
+    before at this very number keeps how it came about then."""
+    found = candidate_at(session, study_id, position)
+    if found.cutoff is None:
+        raise Refusal(f"{found.name} answers classes only and has no cutoff", "value")
     was = found.cutoff
     known = choice_of(session, found, value)
     found.cutoff = value
     found.cutoff_chosen_on = chosen_on if known is None else known.chosen_on
-    found.cutoff_chosen_by = BY_HAND if known is None else known.chosen_by
+    found.cutoff_chosen_by = by if known is None else known.chosen_by
     session.add(found)
     if known is None:
         session.add(_choice(found, user))
     note(session, user, "cutoff kept", study_id,
-         {"candidate": found.name, "from": was, "to": value, "chosen_on": chosen_on})  # fmt: skip
+         {"candidate": found.name, "from": was, "to": value, "chosen_on": chosen_on, **by})  # fmt: skip
 
 
 def choice_of(session: Session, candidate: CandidateRecord, value: float) -> ChoiceRecord | None:

@@ -113,7 +113,7 @@ def ask(
     placed = tuple(_cutoff(session, c, cutoffs or {}, seen_on) for c in candidates)
     read_key = _key(record, candidates, plain)
     plain_key = hashlib.sha256(f"{read_key} {json.dumps(within)}".encode()).hexdigest() if within else read_key
-    values = json.dumps([None if c is None else c.value for c in placed])
+    values = json.dumps([None if c is None else [c.value, dict(c.chosen_by)] for c in placed])
     return Asked(
         plain, read_key, within, plain_key, files_of(workspace, record, candidates), placed,
         hashlib.sha256(f"{plain_key} {values}".encode()).hexdigest(),
@@ -264,8 +264,8 @@ class Evaluator:
         return self._parts.get(key, make)
 
     def _evaluation(self, asked: Asked, progress: Progress | None = None) -> core.Evaluation:
-        """The study at these cutoffs; how they were chosen is said of the results after."""
-        plain = [None if c is None else core.Cutoff(c.value) for c in asked.cutoffs]
+        """The study at these cutoffs; on which rows they were chosen is said of the results after."""
+        plain = [None if c is None else core.Cutoff(c.value, chosen_by=c.chosen_by) for c in asked.cutoffs]
         return self._evaluations.get(asked.key, lambda: core.Evaluation(self.prepared(asked, progress), cutoffs=plain))
 
     def has_parts(self, asked: Asked, parts: Iterable[core.Part]) -> bool:
@@ -291,7 +291,7 @@ class Evaluator:
 def part_key(asked: Asked, part: core.Part) -> str:
     """What a part is kept under: parts that no cutoff changes are one for all cutoffs."""
     of = asked.key if part.moves else asked.plain_key
-    return hashlib.sha256(json.dumps(["part", of, part.kind, part.split, part.fields]).encode()).hexdigest()
+    return hashlib.sha256(json.dumps(["part", of, part.kind, part.split, part.fields, part.step]).encode()).hexdigest()
 
 
 def _as_chosen(asked: Asked, results: core.Results) -> core.Results:

@@ -34,6 +34,9 @@ CHUNK = 1 << 20
 THEN = (1980, 1, 1, 0, 0, 0)  # no time in the file: the same study gives the same bytes
 
 
+ASKS = {"settings", "metrics", "gates", "quoted", "cutoff_study"}  # what a study file asks for besides its files
+
+
 def export(workspace: Workspace, study: StudyRecord, candidates: Sequence[CandidateRecord], out: IO[bytes]) -> str:
     """Write a study to `out` as zip; returns a name for it. `skarlo evaluate` reads the study.toml inside.
 
@@ -139,7 +142,7 @@ def plan(bringing: Bringing, spec: StudySpec, progress: Progress | None = None) 
         holdout = spec.holdout.model_copy(update={"files": {}, "path": home, "split": SPLIT})
         spec = spec.model_copy(update={"holdout": holdout})
     mapping = spec.holdout.model_dump(exclude={"path"}, exclude_defaults=True, exclude_none=True)
-    asks = spec.model_dump(mode="json", by_alias=True, include={"settings", "metrics", "gates", "quoted"},
+    asks = spec.model_dump(mode="json", by_alias=True, include=ASKS,
                            exclude_defaults=True, exclude_none=True)  # fmt: skip
     entries = [c.model_dump(exclude_none=True) for c in spec.candidates]
     if any(isinstance(c.cutoff, RuleSpec) for c in spec.candidates):

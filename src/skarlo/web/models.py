@@ -199,6 +199,15 @@ class MetricInfo(BaseModel):
     needs: Literal["counts", "scores", "probabilities"]
 
 
+class RuleInfo(BaseModel):
+    """A rule for cutoffs. It takes all of its parameters, or exactly one of them."""
+
+    name: str
+    title: str
+    takes: list[str]
+    one_of: bool
+
+
 class StudyOut(BaseModel):
     id: int
     title: str
@@ -214,6 +223,7 @@ class StudyOut(BaseModel):
     stamp: Stamp | None
     may: list[Literal["write", "sign"]] = Field(description="what the role of who asks allows")
     metrics: list[MetricInfo]
+    rules: list[RuleInfo] = Field(description="how cutoffs can be chosen")
     headline: list[str] = Field(description="the metrics that stand side by side where nobody chose otherwise")
 
 

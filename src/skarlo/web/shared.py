@@ -211,3 +211,9 @@ def read_of(asked: Asked) -> Read:
     if evaluator().is_read(asked):
         return read(asked)
     return awaited(f"read {asked.plain_key}", "reading the files", lambda tell: read(asked, tell), here())
+
+
+def prepared_of(asked: Asked) -> core.Prepared:
+    """A study ready to be evaluated. Raises Pending when its files take long to read."""
+    read_of(asked)
+    return evaluator().prepared(asked)

@@ -47,20 +47,27 @@ export const useStudy = (id: number) =>
     queryFn: () => got(api.GET("/api/v1/studies/{study_id}", { params: at(id) })),
   });
 
-export type PartsAsked = { kinds: readonly PartKind[]; split: string; cutoffs: string; within: string[] };
+export type PartsAsked = {
+  kinds: readonly PartKind[];
+  split: string;
+  cutoffs: string;
+  within: string[];
+  /** Of a sweep: how far apart its cutoffs are. */
+  step?: number;
+};
 
 /**
  * Some parts of the results at the given cutoffs. Until they are there, the newest of the same parts at other cutoffs
  * stand in their place (`isPlaceholderData`). What nobody on the page waits for any more is let go of.
  */
-const partsOf = (id: number, { kinds, split, cutoffs, within }: PartsAsked, quiet = false) => {
-  const key = ["parts", id, kinds.join(), split, within];
+const partsOf = (id: number, { kinds, split, cutoffs, within, step }: PartsAsked, quiet = false) => {
+  const key = ["parts", id, kinds.join(), split, within, step];
   return queryOptions<Parts>({
     queryKey: [...key, cutoffs],
     queryFn: ({ signal }) =>
       got(
         api.GET("/api/v1/studies/{study_id}/parts", {
-          params: { ...at(id), query: { kinds: [...kinds], split, cutoffs, within } },
+          params: { ...at(id), query: { kinds: [...kinds], split, cutoffs, within, ...(step ? { step } : {}) } },
           signal,
           ...(quiet ? { headers: AHEAD } : {}),
         }),
@@ -251,6 +258,21 @@ export const dossierCalls = (id: number) => ({
   reorder: (order: number[]) =>
     got(api.PUT("/api/v1/studies/{study_id}/exhibits", { params: at(id), body: { order } })),
 });
+
+type Rule = Schemas["RuleIn"];
+
+/** Choose all cutoffs by a rule, on tuning where there is such a split. */
+export function useRuleChoosing(id: number) {
+  const queries = useQueryClient();
+  return useMutation({
+    scope: { id: `cutoffs-${id}` },
+    mutationFn: (body: Rule) => got(api.PUT("/api/v1/studies/{study_id}/cutoffs", { params: at(id), body })),
+    onSuccess: ({ study }) => {
+      queries.setQueryData(["study", id], study);
+      for (const key of ["dossier", "findings"]) void queries.invalidateQueries({ queryKey: [key, id] });
+    },
+  });
+}
 
 /** Keep a cutoff; one goes after another, in the order they were set. */
 export function useCutoffKeeping(id: number) {

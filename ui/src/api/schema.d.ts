@@ -344,6 +344,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/cutoffs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Choose the cutoff of every candidate that has one by a rule, on the tuning rows (on the reported ones where there
+         * @description are no others), and keep them.
+         */
+        put: operations["chooseCutoffs"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/steps/{step}": {
         parameters: {
             query?: never;
@@ -860,6 +880,26 @@ export interface components {
                 [key: string]: components["schemas"]["SplitResult"];
             };
             recalibration?: components["schemas"]["Recalibration"];
+            /** Drift */
+            drift?: {
+                [key: string]: components["schemas"]["Drift"];
+            };
+        };
+        /**
+         * Catch
+         * @description What more catches cost, or what the last ones did. `cutoff`: where one would stand then, None for flagging
+         *     nothing; `all_left`: there are no more than these.
+         */
+        Catch: {
+            /** Catches */
+            catches: number;
+            /** Needless */
+            needless: number;
+            price: components["schemas"]["Price"];
+            /** Cutoff */
+            cutoff: number | null;
+            /** All Left */
+            all_left: boolean;
         };
         /**
          * ClassResult
@@ -934,6 +974,34 @@ export interface components {
             more_rows?: components["schemas"]["MoreRows"];
             /** Approximate */
             approximate?: boolean;
+        };
+        /**
+         * Drift
+         * @description A metric on the reported rows less that on the rows where the cutoff was chosen.
+         */
+        Drift: {
+            /** Difference */
+            difference: number | null;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            /** P */
+            p?: number | null;
+            /** Why */
+            why?: string;
+        };
+        /**
+         * Ends
+         * @description Values one after the other, with their intervals; None where one is not defined.
+         */
+        Ends: {
+            /** Value */
+            value: (number | null)[];
+            /** Low */
+            low: (number | null)[];
+            /** High */
+            high: (number | null)[];
         };
         /**
          * Finding
@@ -1241,6 +1309,18 @@ export interface components {
             cutoff: number[];
         };
         /**
+         * Price
+         * @description Needless flags for each catch; without an interval where rows have weights or groups.
+         */
+        Price: {
+            /** Value */
+            value: number;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+        };
+        /**
          * QuotedResult
          * @description A published result without its rows: its metrics, and where each of its values lies against each candidate's
          *     interval on the reported rows: "inside", "below" or "above".
@@ -1460,8 +1540,31 @@ export interface components {
             calibration?: components["schemas"]["CalibrationResult"];
             /** At Expected Base Rate */
             at_expected_base_rate?: components["schemas"]["RestatedResult"] | components["schemas"]["RestatedResult"][];
+            /** Sweep */
+            sweep?: {
+                [key: string]: number[] | components["schemas"]["Ends"];
+            };
+            stretch?: components["schemas"]["Stretch"];
+            next_catch?: components["schemas"]["Catch"] | null;
+            last_catch?: components["schemas"]["Catch"] | null;
             /** Slices */
             slices?: components["schemas"]["SliceResult"][];
+        };
+        /**
+         * Stretch
+         * @description The cutoffs that cannot be separated from the best by the rule, both ends among them; None where it is open.
+         */
+        Stretch: {
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Rule */
+            rule: string;
+            /** Steps */
+            steps: number;
+            /** Why */
+            why?: string;
         };
         /**
          * JobOut
@@ -1528,6 +1631,10 @@ export interface components {
                 [key: string]: components["schemas"]["SplitParts"];
             };
             recalibration?: components["schemas"]["Recalibration"];
+            /** Drift */
+            drift?: {
+                [key: string]: components["schemas"]["Drift"];
+            };
         };
         /** Parts */
         Parts: {
@@ -1606,6 +1713,13 @@ export interface components {
             calibration?: components["schemas"]["CalibrationResult"];
             /** At Expected Base Rate */
             at_expected_base_rate?: components["schemas"]["RestatedResult"] | components["schemas"]["RestatedResult"][];
+            /** Sweep */
+            sweep?: {
+                [key: string]: number[] | components["schemas"]["Ends"];
+            };
+            stretch?: components["schemas"]["Stretch"];
+            next_catch?: components["schemas"]["Catch"] | null;
+            last_catch?: components["schemas"]["Catch"] | null;
             /** Slices */
             slices?: components["schemas"]["SliceResult"][];
         };
@@ -1944,6 +2058,11 @@ export interface components {
             /** Metrics */
             metrics: components["schemas"]["MetricInfo"][];
             /**
+             * Rules
+             * @description how cutoffs can be chosen
+             */
+            rules: components["schemas"]["RuleInfo"][];
+            /**
              * Headline
              * @description the metrics that stand side by side where nobody chose otherwise
              */
@@ -2018,6 +2137,20 @@ export interface components {
              * @enum {string}
              */
             needs: "counts" | "scores" | "probabilities";
+        };
+        /**
+         * RuleInfo
+         * @description A rule for cutoffs. It takes all of its parameters, or exactly one of them.
+         */
+        RuleInfo: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Takes */
+            takes: string[];
+            /** One Of */
+            one_of: boolean;
         };
         /**
          * VersionOut
@@ -2295,6 +2428,74 @@ export interface components {
              * @description the split whose rows were looked at when it was chosen
              */
             chosen_on: string;
+        };
+        /**
+         * ChoiceOut
+         * @description The study with the cutoffs that were chosen, and on which split's rows.
+         */
+        ChoiceOut: {
+            study: components["schemas"]["StudyOut"];
+            /** Chosen On */
+            chosen_on: string;
+            /** Chosen */
+            chosen: components["schemas"]["ChosenOut"][];
+        };
+        /**
+         * ChosenOut
+         * @description What a rule chose for a candidate. `value` is null where no cutoff satisfies it, with why, and where it flags
+         *     nothing; its cutoff then stays as it was.
+         */
+        ChosenOut: {
+            /** Position */
+            position: number;
+            /** Value */
+            value: number | null;
+            /**
+             * Flags
+             * @default null
+             */
+            flags?: string | null;
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /**
+         * RuleIn
+         * @description A rule with its parameters, as the study file names them.
+         */
+        RuleIn: {
+            /**
+             * False Positive
+             * @default null
+             */
+            false_positive?: number | null;
+            /**
+             * False Negative
+             * @default null
+             */
+            false_negative?: number | null;
+            /**
+             * Value
+             * @default null
+             */
+            value?: number | null;
+            /**
+             * Share
+             * @default null
+             */
+            share?: number | null;
+            /**
+             * Rows
+             * @default null
+             */
+            rows?: number | null;
+            /**
+             * Rule
+             * @enum {string}
+             */
+            rule: "best_f1" | "best_youden" | "least_cost" | "recall_at_least" | "precision_at_least" | "flag_at_most";
         };
         /** UploadOut */
         UploadOut: {
@@ -2838,12 +3039,14 @@ export interface operations {
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
-                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
-                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "net_benefit" | "calibration" | "expected" | "slices" | "recalibration" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
+                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; sweep: every metric of counts at cutoffs one step apart; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
+                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "net_benefit" | "calibration" | "expected" | "sweep" | "choice" | "slices" | "recalibration" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
                 /** @description of parts that there are one of for each split: which */
                 split?: string;
                 /** @description of slices: one of the study's lists of fields, as ward,shift; all lists if left out */
                 fields?: string[];
+                /** @description of a sweep: how far apart its cutoffs are */
+                step?: number;
             };
             header?: never;
             path: {
@@ -4499,6 +4702,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chooseCutoffs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChoiceOut"];
                 };
             };
             /** @description Accepted */

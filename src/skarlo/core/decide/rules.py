@@ -129,11 +129,13 @@ class Rule:
 
     Attributes
     ----------
+    title : for people
     choose : the cutoff, of the counts at each
     takes : its parameters; where `one_of`, exactly one of them is given, else all
     needs : the classes of which the split looked at must have rows
     """
 
+    title: str
     choose: Callable[[Sweep, Params], Chosen]
     takes: tuple[str, ...] = ()
     one_of: bool = False
@@ -141,12 +143,12 @@ class Rule:
 
 
 RULES: dict[str, Rule] = {
-    "best_f1": Rule(_best_f1, needs=("positive",)),
-    "best_youden": Rule(_best_youden, needs=("positive", "negative")),
-    "least_cost": Rule(_least_cost, ("false_positive", "false_negative")),
-    "recall_at_least": Rule(_recall_at_least, ("value",), needs=("positive",)),
-    "precision_at_least": Rule(_precision_at_least, ("value",), needs=("positive",)),
-    "flag_at_most": Rule(_flag_at_most, ("share", "rows"), one_of=True),
+    "best_f1": Rule("greatest F1", _best_f1, needs=("positive",)),
+    "best_youden": Rule("greatest Youden index", _best_youden, needs=("positive", "negative")),
+    "least_cost": Rule("least cost", _least_cost, ("false_positive", "false_negative")),
+    "recall_at_least": Rule("recall at least", _recall_at_least, ("value",), needs=("positive",)),
+    "precision_at_least": Rule("precision at least", _precision_at_least, ("value",), needs=("positive",)),
+    "flag_at_most": Rule("flag at most", _flag_at_most, ("share", "rows"), one_of=True),
 }
 
 

@@ -42,11 +42,11 @@ def log_probability(k: IntArray, drawn: IntArray, marked: IntArray, rows: IntArr
     others, unmarked = rows - drawn, rows - marked
     cells = np.stack([k, drawn - k, marked - k, others - marked + k]).astype(np.float64)
     margins = np.stack([drawn, others, marked, unmarked]).astype(np.float64)
-    n = rows.astype(np.float64)
+    n = np.maximum(rows, 1).astype(np.float64)  # of no rows there is one table
     expected = np.stack([margins[i] * margins[j] for i in (0, 1) for j in (2, 3)]) / n
     off = (k * rows - drawn * marked) / n
     gaps = np.stack([off, -off, -off, off])
-    small = _remainder(margins).sum(axis=0) - _remainder(n) - _remainder(cells).sum(axis=0)
+    small = _remainder(margins).sum(axis=0) - _remainder(rows.astype(np.float64)) - _remainder(cells).sum(axis=0)
     return np.asarray(small - _deviance(cells, expected, gaps).sum(axis=0))
 
 

@@ -29,7 +29,6 @@ from skarlo.core import (
 )
 from skarlo.report.exhibits import EXHIBITS, sentence
 from skarlo.report.scope import Scope
-from skarlo.studies.evaluating import Asked
 from skarlo.studies.refusals import Missing, Refusal
 
 from ..models import (
@@ -46,10 +45,9 @@ from ..shared import (
     answer,
     api,
     asked_of,
-    evaluator,
     immutable,
     parts_of,
-    read_of,
+    prepared_of,
     results_of,
 )
 
@@ -71,6 +69,7 @@ _SomeOfCandidate: Any = _some("CandidateParts", CandidateResult, splits=dict[str
 Parts: Any = _some("Parts", Results, candidates=list[_SomeOfCandidate])
 
 
+EXACT = 1e-9
 PartKind = Annotated[str, OneOf(lambda: tuple(PART_KINDS))]
 
 
@@ -87,10 +86,13 @@ class PartsQuery(CutoffsQuery):
         default=[], description="of slices: one of the study's lists of fields, as ward,shift; all lists if left out"
     )
 
+    step: float = Field(default=0.0, ge=0, le=1, description="of a sweep: how far apart its cutoffs are")
+
     def parts(self) -> list[Part]:
         """The parts that are asked for. Raises ValueError where a split is missing."""
+        more = {"slices": {"fields": tuple(self.fields)}, "sweep": {"step": self.step}}
         return [
-            Part(kind, self.split if PART_KINDS[kind].each else "", tuple(self.fields) if kind == "slices" else ())
+            Part(kind, self.split if PART_KINDS[kind].each else "", **more.get(kind, {}))  # type: ignore[arg-type]
             for kind in self.kinds
         ]
 
@@ -152,6 +154,8 @@ def read_parts(path: StudyPath, query: PartsQuery) -> Response:
     asked = asked_of(path.study_id, query.by_position(), within=query.where())
     if not query.split and any(PART_KINDS[kind].each for kind in query.kinds):
         raise Refusal("say which split the parts are of", "split")
+    if query.step and abs(round(1 / query.step) * query.step - 1) > EXACT:
+        raise Refusal("step goes into 1 a whole number of times: 0.1, 0.05, 0.01", "step")
     return immutable(parts_of(asked, query.parts()))
 
 
@@ -202,9 +206,3 @@ def read_tallies(path: StudyPath, query: SplitQuery) -> Response:
         if live is not None:
             out.append(TallyOut(position=position, **live))
     return immutable(TalliesOut(tallies=out).model_dump())
-
-
-def prepared_of(asked: Asked) -> core.Prepared:
-    """A study ready to be evaluated. Raises Pending when its files take long to read."""
-    read_of(asked)
-    return evaluator().prepared(asked)

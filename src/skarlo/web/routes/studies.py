@@ -8,20 +8,19 @@ from typing import Annotated, Any
 
 from flask import Response
 from flask_openapi3 import Tag
-from pydantic import (
-    Field,
-)
+from pydantic import BaseModel, Field
 from sqlmodel import Session
 
 from skarlo.core import (
     HEADLINE,
     HEADLINE_MANY,
     METRICS,
+    RULES,
     Cutoff,
     Progress,
     told_of,
 )
-from skarlo.intake.spec import HoldoutSpec, MetricSpec, QuotedSpec
+from skarlo.intake.spec import HoldoutSpec, MetricSpec, QuotedSpec, RuleSpec
 from skarlo.report import drafting
 from skarlo.report.exhibits import EXHIBITS
 from skarlo.report.revisions import revisions_of, stamp
@@ -29,6 +28,7 @@ from skarlo.report.scope import letter
 from skarlo.studies import accounts, catalog, versions
 from skarlo.studies.evaluating import Facts
 from skarlo.studies.records import CandidateRecord, StudyRecord, User, VersionRecord
+from skarlo.studies.refusals import Refusal
 
 from ..models import (
     CandidateIn,
@@ -37,6 +37,7 @@ from ..models import (
     Id,
     MetricInfo,
     OneOf,
+    RuleInfo,
     Strict,
     StudyLine,
     StudyList,
@@ -54,6 +55,7 @@ from ..shared import (
     asked_of,
     awaited,
     facts_of,
+    prepared_of,
     study_address,
 )
 
@@ -107,6 +109,28 @@ class CutoffPath(StudyPath):
 class CutoffIn(Strict):
     value: Finite
     chosen_on: str = Field(description="the split whose rows were looked at when it was chosen")
+
+
+class RuleIn(RuleSpec):
+    """A rule with its parameters, as the study file names them."""
+
+
+class ChosenOut(BaseModel):
+    """What a rule chose for a candidate. `value` is null where no cutoff satisfies it, with why, and where it flags
+    nothing; its cutoff then stays as it was."""
+
+    position: int
+    value: float | None
+    flags: str | None = None
+    why: str = ""
+
+
+class ChoiceOut(BaseModel):
+    """The study with the cutoffs that were chosen, and on which split's rows."""
+
+    study: StudyOut
+    chosen_on: str
+    chosen: list[ChosenOut]
 
 
 class StepPath(StudyPath):
@@ -182,7 +206,7 @@ def study_out(study_id: int) -> StudyOut:
             ],
             steps_read=catalog.steps_read(records, study_id, user),
             revision=len(earlier), stamp=stamp(records, earlier[-1]) if earlier else None,
-            may=accounts.allowed(user), metrics=metric_infos(study, facts),
+            may=accounts.allowed(user), metrics=metric_infos(study, facts), rules=_rule_infos(),
             headline=list(HEADLINE if facts["holdout"]["positive"] is not None else HEADLINE_MANY),
         )  # fmt: skip
 
@@ -204,6 +228,10 @@ def metric_infos(study: StudyRecord, facts: Facts) -> list[MetricInfo]:
         needs = "counts" if spec.measure in (None, "expected_cost") else "scores"
         out.append(_metric(spec.name, spec.name, "", spec.direction, needs))
     return out
+
+
+def _rule_infos() -> list[RuleInfo]:
+    return [RuleInfo(name=n, title=r.title, takes=list(r.takes), one_of=r.one_of) for n, r in RULES.items()]
 
 
 def _metric(name: str, title: str, short: str, better: str, needs: str) -> MetricInfo:
@@ -232,6 +260,31 @@ def keep_cutoff(path: CutoffPath, body: CutoffIn) -> Response:
     with workspace().writing() as records:
         catalog.keep_cutoff(records, signed_in(), path.study_id, path.position, body.value, body.chosen_on, splits)
     return answer(study_out(path.study_id))
+
+
+@api.put("/studies/<int:study_id>/cutoffs", tags=TAG, responses={200: ChoiceOut, **LONG})
+@needs("write")
+def choose_cutoffs(path: StudyPath, body: RuleIn) -> Response:
+    """Choose the cutoff of every candidate that has one by a rule, on the tuning rows (on the reported ones where there
+    are no others), and keep them."""
+    asked = asked_of(path.study_id)
+    ready = prepared_of(asked)
+    if ready.study.positive is None:
+        raise Refusal("rules for cutoffs are for two classes", "rule")
+    on, parameters = ready.study.tune_on or ready.study.report_on, body.parameters()
+    chosen = []
+    for i, position in enumerate(asked.positions):
+        placed = ready.placed(i, Cutoff(rule=body.rule, parameters=parameters))
+        if placed.told is not None:
+            told = placed.told
+            chosen.append(ChosenOut(position=position, value=told["value"], flags=told.get("flags"),
+                                    why=told.get("why", "")))  # fmt: skip
+    by = {"rule": body.rule, **parameters}
+    with workspace().writing() as records:
+        for one in chosen:
+            if one.value is not None:
+                catalog.keep_chosen(records, signed_in(), path.study_id, one.position, one.value, on, by)
+    return answer(ChoiceOut(study=study_out(path.study_id), chosen_on=on, chosen=chosen))
 
 
 @api.put("/studies/<int:study_id>/steps/<step>", tags=TAG, responses={200: StudyOut, **LONG})

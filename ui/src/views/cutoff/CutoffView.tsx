@@ -7,7 +7,10 @@ import { metricOf, type Shown, useScope } from "../../app/scope";
 import { type Counts, countsOf, liveRates, nearest, place, type Tally } from "../../charts/tally";
 import { Button, Fault, PENDING, Tile, ViewHead } from "../../parts/basics";
 import { count, named, shown } from "../../parts/number";
+import { Beside, stretchOf } from "./Beside";
+import { Rules } from "./Rules";
 import { Strip } from "./Strip";
+import { Sweep } from "./Sweep";
 
 const SETTLED = 350; // ms after the last key until a nudged cutoff is kept
 
@@ -51,6 +54,7 @@ export function CutoffView() {
       />
       <Drafted view="cutoff" />
       {scored.length > 0 && <WhereChosen />}
+      {scored.length > 0 && <Rules />}
       <Fault error={asked.error} again={() => void asked.refetch()} />
       {scored.length > 0 && (
         <div className="border border-rule bg-sheet rounded-[4px] divide-y divide-rule">
@@ -69,6 +73,7 @@ export function CutoffView() {
           })}
         </div>
       )}
+      {scored.length > 0 && <Sweep scored={scored} />}
       {without.length > 0 && (
         <p className="text-sm text-soft mt-3">
           {named(without.map((c) => c.name))} {without.length === 1 ? "answers" : "answer"} classes only: no cutoff to
@@ -119,7 +124,7 @@ function measured(c: Shown): Counts | null {
  * hand for it, and from the tally where the handle moves or they are on their way; intervals come with the results.
  */
 function CandidateStrip({ c, tally, nudges, onFocus }: Props) {
-  const { keep, words, positive, negative, few } = useScope();
+  const { study, split, keep, words, positive, negative, few } = useScope();
   const kept = c.shownCutoff ?? 0;
   const [moving, setMoving] = useState<number | null>(null);
   const latest = useRef<number | null>(null);
@@ -156,10 +161,14 @@ function CandidateStrip({ c, tally, nudges, onFocus }: Props) {
       <div className="min-w-0">
         <h2 className="font-sans font-semibold text-base flex items-center gap-2 mb-2 min-w-0 pr-24">
           <Tile position={c.position} letter={c.letter} />
-          <span className="truncate" title={c.name}>
+          <span className="truncate flex-none max-w-[65%]" title={c.name}>
             {c.name}
           </span>
-          <span className="text-sm text-soft font-normal whitespace-nowrap" data-part="chosen">
+          <span
+            className="text-sm text-soft font-normal truncate min-w-0"
+            title={cutoff === c.cutoff ? c.cutoff_chosen : undefined}
+            data-part="chosen"
+          >
             {cutoff === c.cutoff ? c.cutoff_chosen : "not kept"}
           </span>
         </h2>
@@ -173,7 +182,9 @@ function CandidateStrip({ c, tally, nudges, onFocus }: Props) {
           onRelease={release}
           onNudge={nudge}
           onFocus={onFocus}
+          stretch={stretchOf(c, study, split)}
         />
+        <Beside c={c} still={still} />
       </div>
       <div className="text-sm" data-live={c.letter} data-moving={!still} data-at={cutoff}>
         <table className="w-full table-fixed">

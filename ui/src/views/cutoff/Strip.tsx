@@ -1,6 +1,7 @@
 import { scaleLinear } from "d3-scale";
 import { useId, useMemo, useRef } from "react";
 import { Bars } from "../../charts/Bars";
+import { Bracket } from "../../charts/Bracket";
 import { Handle } from "../../charts/Handle";
 import { Ruler } from "../../charts/Ruler";
 import { SaveMenu } from "../../charts/SaveMenu";
@@ -19,6 +20,8 @@ type Props = {
   cutoff: number;
   position: number;
   name: string;
+  /** The cutoffs that cannot be separated from the best, where a rule chose this one. */
+  stretch?: { low: number | null; high: number | null; title: string } | null;
   onMove: (value: number) => void;
   onRelease: () => void;
   onNudge: (by: number) => void;
@@ -26,7 +29,7 @@ type Props = {
 };
 
 /** Positives up, negatives down, each as a share of its class; what the cutoff gets wrong changes colour with it. */
-export function Strip({ tally, counts, cutoff, position, name, onMove, onRelease, onNudge, onFocus }: Props) {
+export function Strip({ tally, counts, cutoff, position, name, stretch, onMove, onRelease, onNudge, onFocus }: Props) {
   const figure = useRef<SVGSVGElement>(null);
   const held = useRef(false);
   const about = useId();
@@ -71,6 +74,7 @@ export function Strip({ tally, counts, cutoff, position, name, onMove, onRelease
           y2={STRIP.middle}
           stroke="var(--color-soft)"
         />
+        {stretch && <Bracket low={stretch.low} high={stretch.high} x={x} y={STRIP.height - 23} title={stretch.title} />}
         <Ruler scale={x} side="bottom" at={STRIP.height - 15} ticks={6} text={asSet} />
         <line x1={at} x2={at} y1={8} y2={STRIP.height - 15} stroke="var(--color-ink)" strokeWidth={2} />
         <Handle
