@@ -19,7 +19,7 @@ def sliced():
     fields = [Field(name, ("p", "q"), rng.integers(0, 2, len(s.actual))) for name in ("ward", "shift")]
     return replace(
         s, slices=((fields[0],), (fields[1],), tuple(fields)), gates=(Gate("recall", at_least=0.5, every=("ward",)),),
-        expected_base_rate=(0.2,),
+        expected_base_rate=(0.2,), cutoff_study=core.CutoffStudy(0.25, 2),
     )  # fmt: skip
 
 
@@ -47,6 +47,9 @@ def test_a_part_asked_for_alone_is_as_in_the_whole(kind):
                 if kind == "values":
                     metrics = all_of_it["splits"][split]["metrics"]
                     assert value == metrics[key]["value"] or value == pytest.approx(metrics[key]["value"], rel=1e-12)
+                elif not PART_KINDS[kind].filed:
+                    assert value
+                    assert key not in all_of_it["splits"][split], "the file does not hold it"
                 elif key == "per_class":
                     told = all_of_it["splits"][split][key]
                     assert all(told[label].items() >= about.items() for label, about in value.items())

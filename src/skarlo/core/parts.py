@@ -37,6 +37,7 @@ _KINDS = (
     Kind("lines", True, True, "rows, matrix, outcomes, and all metrics with their intervals"),
     Kind("classes", True, True, "each class against the rest, and averages over the classes"),
     Kind("curves", True, False, "ROC, precision-recall and gain curves"),
+    Kind("bands", True, False, "what the ROC curve may be at each cutoff", filed=False),
     Kind("net_benefit", True, False, "net benefit by threshold"),
     Kind("calibration", True, False, "bins and the monotone fit"),
     Kind("expected", True, True, "numbers restated for the expected base rates"),

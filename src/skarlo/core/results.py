@@ -125,6 +125,18 @@ class CalibrationBins(TypedDict):
     consistency_high: list[float | None]
 
 
+class RocSide(TypedDict):
+    fpr: list[float]
+    tpr: list[float]
+
+
+class RocBand(TypedDict):
+    """What a ROC curve may be at each cutoff: level from each rate of `upper` to the next, up to each of `lower`."""
+
+    upper: RocSide
+    lower: RocSide
+
+
 class Band(TypedDict):
     low: list[float]
     high: list[float]
@@ -177,6 +189,7 @@ class ClassResult(TypedDict, total=False):
     roc: RocResult
     pr: PrResult
     gain: GainResult
+    roc_band: RocBand
     calibration: CalibrationResult
 
 
@@ -269,6 +282,7 @@ class SplitResult(TypedDict):
     roc: NotRequired[RocResult]
     pr: NotRequired[PrResult]
     gain: NotRequired[GainResult]
+    roc_band: NotRequired[RocBand]
     net_benefit: NotRequired[NetBenefitResult]
     calibration: NotRequired[CalibrationResult]
     at_expected_base_rate: NotRequired[RestatedResult | list[RestatedResult]]

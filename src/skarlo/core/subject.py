@@ -11,7 +11,7 @@ from .compare import expected
 from .compare.pairs import Entrant
 from .compare.slices import Slices, few_rows
 from .counting import curves, outcomes
-from .counting.answers import Answers
+from .counting.answers import Answers, effective_rows
 from .counting.table import row_shares
 from .counting.tally import Tally
 from .decide import cutoffs, net_benefit
@@ -129,6 +129,13 @@ class Subject:
         drawn = _draw(self.on(part.split).judged, self.reading, self.how)
         return drawn.get(None, {"per_class": drawn} if drawn else None)
 
+    def _bands(self, part: Part) -> dict[str, Any] | None:
+        if self.is_baseline or self.too_few(part.split):
+            return None
+        a = self.on(part.split).judged
+        drawn = _each_class(a, self.reading, partial(_banded, a, self.reading.settings.confidence))
+        return drawn.get(None, {"per_class": drawn} if drawn else None)
+
     def _net_benefit(self, part: Part) -> dict[str, Any] | None:
         a = self.on(part.split).judged
         if not self._probable(part.split):
@@ -230,6 +237,7 @@ PARTS: dict[str, Callable[[Subject, Part], Any]] = {
     "lines": Subject._lines,
     "classes": Subject._classes,
     "curves": Subject._curves,
+    "bands": Subject._bands,
     "net_benefit": Subject._net_benefit,
     "calibration": Subject._calibration,
     "expected": Subject._expected,
@@ -241,15 +249,27 @@ PARTS: dict[str, Callable[[Subject, Part], Any]] = {
 
 def _draw(a: Answers, reading: Reading, how: Curves) -> dict[str | None, dict[str, Any]]:
     """The curves: of the split with two classes (under None), of each class with more."""
-    if how == "none":
-        return {}
+    return {} if how == "none" else _each_class(a, reading, lambda t: _curves(t, how))
+
+
+def _each_class(
+    a: Answers, reading: Reading, make: Callable[[Tally], dict[str, Any]]
+) -> dict[str | None, dict[str, Any]]:
+    """What is made of the scores: of two classes (under None), or of each class against the rest."""
     labels: list[str | None] = [None] if reading.positive is not None else list(reading.classes)
     out = {}
     for k, label in enumerate(labels):
         t = a.one_against_rest(k) if label is not None else a.tally
         if t is not None and t.positives > 0 and t.negatives > 0:
-            out[label] = _curves(t, how)
+            out[label] = make(t)
     return out
+
+
+def _banded(a: Answers, confidence: float, t: Tally) -> dict[str, Any]:
+    b = a.with_answer
+    rows = effective_rows(b.weight, b.group, len(b.actual)) / float(t.rows)
+    band = curves.roc_band(t, rows, confidence)
+    return {"roc_band": {side: curves.listed(c, curves.thinned(c)) for side, c in band.items()}}
 
 
 def _curves(t: Tally, how: Curves) -> dict[str, Any]:

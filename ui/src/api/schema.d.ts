@@ -919,6 +919,7 @@ export interface components {
             roc?: components["schemas"]["RocResult"];
             pr?: components["schemas"]["PrResult"];
             gain?: components["schemas"]["GainResult"];
+            roc_band?: components["schemas"]["RocBand"];
             calibration?: components["schemas"]["CalibrationResult"];
         };
         /**
@@ -1433,6 +1434,14 @@ export interface components {
             /** Gates */
             gates: components["schemas"]["GateResult"][];
         };
+        /**
+         * RocBand
+         * @description What a ROC curve may be at each cutoff: level from each rate of `upper` to the next, up to each of `lower`.
+         */
+        RocBand: {
+            upper: components["schemas"]["RocSide"];
+            lower: components["schemas"]["RocSide"];
+        };
         /** RocResult */
         RocResult: {
             /** Fpr */
@@ -1441,6 +1450,13 @@ export interface components {
             tpr: number[];
             /** Cutoff */
             cutoff: (number | null)[];
+        };
+        /** RocSide */
+        RocSide: {
+            /** Fpr */
+            fpr: number[];
+            /** Tpr */
+            tpr: number[];
         };
         /** SettingsResult */
         SettingsResult: {
@@ -1536,6 +1552,7 @@ export interface components {
             roc?: components["schemas"]["RocResult"];
             pr?: components["schemas"]["PrResult"];
             gain?: components["schemas"]["GainResult"];
+            roc_band?: components["schemas"]["RocBand"];
             net_benefit?: components["schemas"]["NetBenefitResult"];
             calibration?: components["schemas"]["CalibrationResult"];
             /** At Expected Base Rate */
@@ -1709,6 +1726,7 @@ export interface components {
             roc?: components["schemas"]["RocResult"];
             pr?: components["schemas"]["PrResult"];
             gain?: components["schemas"]["GainResult"];
+            roc_band?: components["schemas"]["RocBand"];
             net_benefit?: components["schemas"]["NetBenefitResult"];
             calibration?: components["schemas"]["CalibrationResult"];
             /** At Expected Base Rate */
@@ -3039,8 +3057,8 @@ export interface operations {
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
-                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; sweep: every metric of counts at cutoffs one step apart; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
-                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "net_benefit" | "calibration" | "expected" | "sweep" | "choice" | "slices" | "recalibration" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
+                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; bands: what the ROC curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; sweep: every metric of counts at cutoffs one step apart; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
+                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "bands" | "net_benefit" | "calibration" | "expected" | "sweep" | "choice" | "slices" | "recalibration" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
                 /** @description of parts that there are one of for each split: which */
                 split?: string;
                 /** @description of slices: one of the study's lists of fields, as ward,shift; all lists if left out */

@@ -1,5 +1,6 @@
 import { useMemo, useState } from "react";
 import { asSet, shown } from "../parts/number";
+import { Band, type Stretch } from "./Band";
 import { EndLabels } from "./EndLabels";
 import { Line } from "./Line";
 import { type Plane, Plot } from "./Plot";
@@ -16,7 +17,20 @@ export type Series = {
   drawn: Point[];
   exact: Point[];
   at: Point | null;
+  /** What the line may be at each of its points, where that is told of it. */
+  band?: Stretch[] | null;
 };
+
+/** What stands as a point alone: a candidate that gives classes, with the intervals of both its rates. */
+export type Alone = {
+  key: number;
+  letter: string;
+  name: string;
+  color: string;
+  x: Ends;
+  y: Ends;
+};
+type Ends = { value: number; low?: number | null; high?: number | null };
 
 type Props = {
   title: string;
@@ -25,13 +39,31 @@ type Props = {
   areaName: string;
   series: Series[];
   steps?: boolean;
+  alone?: Alone[];
+  /** How far the upright axis goes, where it is no share. */
+  top?: number;
+  /** The line that is spoken of where the pointer speaks of none. */
+  spoken?: number | null;
+  onSpoken?: (key: number) => void;
   reference: { from: [number, number]; to: [number, number]; label?: string };
 };
 
 const WITHIN = 40; // units of the figure, from the pointer to a line
 
 /** A curve each, named at the side, with the cutoff of the point under the pointer. */
-export function CurveChart({ title, x, y, areaName, series, steps, reference }: Props) {
+export function CurveChart({
+  title,
+  x,
+  y,
+  areaName,
+  series,
+  steps,
+  alone = [],
+  top = 1,
+  spoken: chosen = null,
+  onSpoken,
+  reference,
+}: Props) {
   const [near, setNear] = useState<{ s: Series; p: Point } | null>(null);
   const [front, setFront] = useState<number | null>(null);
   const places = useMemo(() => new Places(series.map((s) => s.exact)), [series]);
@@ -49,7 +81,7 @@ export function CurveChart({ title, x, y, areaName, series, steps, reference }: 
         title={title}
         label={`${title}: ${ranked.map((s) => `${s.name} ${areaName} ${shown(s.area)}`).join(", ")}`}
         x={{ name: x, domain: UNIT }}
-        y={{ name: y, domain: UNIT }}
+        y={{ name: y, domain: [0, top] }}
         onPoint={point}
         beside={({ right, top, bottom }) => (
           <EndLabels
@@ -59,6 +91,8 @@ export function CurveChart({ title, x, y, areaName, series, steps, reference }: 
             bottom={bottom}
             front={spoken}
             onFront={setFront}
+            onChoose={onSpoken}
+            chosen={chosen}
             endings={ranked.map((s) => ({ ...s, text: shown(s.area), at: top }))}
           />
         )}
@@ -78,6 +112,18 @@ export function CurveChart({ title, x, y, areaName, series, steps, reference }: 
                 {reference.label}
               </text>
             )}
+            {series.map(
+              (s) =>
+                s.band &&
+                s.key === (spoken ?? chosen) && (
+                  <g key={s.key} data-band={s.letter}>
+                    <Band points={s.band} x={plane.x} y={plane.y} fill={s.color} opacity={0.16} />
+                  </g>
+                ),
+            )}
+            {alone.map((a) => (
+              <Cross key={a.key} of={a} plane={plane} />
+            ))}
             {series.map((s) => (
               <Line
                 key={s.key}
@@ -117,6 +163,26 @@ export function CurveChart({ title, x, y, areaName, series, steps, reference }: 
 }
 
 const UNIT: [number, number] = [0, 1];
+
+const WING = 5;
+
+/** A point with the interval of either rate, its letter beside it. */
+function Cross({ of: { letter, name, color, x, y }, plane }: { of: Alone; plane: Plane }) {
+  const [cx, cy] = [plane.x(x.value), plane.y(y.value)];
+  const across = x.low != null && x.high != null ? [plane.x(x.low), plane.x(x.high)] : [cx - WING, cx + WING];
+  const up = y.low != null && y.high != null ? [plane.y(y.low), plane.y(y.high)] : [cy + WING, cy - WING];
+  return (
+    <g data-alone={letter} stroke={color} strokeWidth={1.6}>
+      <title>{`${name}, classes only`}</title>
+      <line x1={across[0]} x2={across[1]} y1={cy} y2={cy} />
+      <line x1={cx} x2={cx} y1={up[0]} y2={up[1]} />
+      <rect x={cx - 3.2} y={cy - 3.2} width={6.4} height={6.4} fill={color} stroke="none" />
+      <text x={cx + 8} y={cy - 6} stroke="none" style={{ fill: color, fontWeight: 700 }}>
+        {letter}
+      </text>
+    </g>
+  );
+}
 
 function Ring({ s, at, plane }: { s: Series; at: Point; plane: Plane }) {
   return (

@@ -10,6 +10,9 @@ type Props = {
   /** Which one is spoken of. */
   front: number | null;
   onFront: (key: number | null) => void;
+  /** Which one is chosen for good, and how to choose. */
+  chosen?: number | null;
+  onChoose?: (key: number) => void;
 };
 
 const GAP = 19;
@@ -19,7 +22,7 @@ const HEAD = 24;
 export const room = (top: number, bottom: number) => Math.floor((bottom - top - HEAD) / GAP) + 1;
 
 /** Lines named beside the plot, in the order of their values and as near to where they end as there is room. */
-export function EndLabels({ title, endings, x, top, bottom, front, onFront }: Props) {
+export function EndLabels({ title, endings, x, top, bottom, front, onFront, chosen, onChoose }: Props) {
   const most = room(top, bottom);
   const shown = endings.length <= most ? endings : endings.slice(0, most - 1);
   const places = apart(
@@ -40,7 +43,14 @@ export function EndLabels({ title, endings, x, top, bottom, front, onFront }: Pr
           opacity={front === null || front === e.key ? 1 : 0.35}
           onPointerEnter={() => onFront(e.key)}
           onPointerLeave={() => onFront(null)}
+          onPointerDown={(event) => {
+            if (!onChoose) return;
+            event.stopPropagation();
+            onChoose(e.key);
+          }}
+          style={{ cursor: onChoose ? "pointer" : undefined }}
         >
+          {chosen === e.key && <rect x={-4} width={1.8} height={16} fill="var(--color-ink)" />}
           <title>{e.name}</title>
           <rect width={17} height={16} rx={3} fill={e.color} />
           <text

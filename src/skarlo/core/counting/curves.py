@@ -7,6 +7,7 @@ import math
 import numpy as np
 
 from ..number import FloatArray, IntArray
+from ..stats.intervals import wilson_shares
 from .tally import Tally
 
 Curve = dict[str, FloatArray]
@@ -43,6 +44,27 @@ def gain_curve(t: Tally) -> Curve:
         "recall": np.concatenate(([0.0], recall[at])),
         "lift": np.concatenate(([np.nan], recall[at] / flagged[at])),
         "cutoff": np.concatenate(([np.nan], t.score[::-1][at])),
+    }
+
+
+def roc_band(t: Tally, rows: float, confidence: float) -> dict[str, Curve]:
+    """What the curve may be at each cutoff: at each the box of both rates' Wilson intervals, which together hold the
+    point with that confidence, since positives and negatives are other rows. Said of each cutoff, never of the whole.
+
+    rows : how many independent rows stand behind each row
+
+    Returns the upper side, level from each false-positive rate to the next, and the lower one, level up to each: "fpr"
+    and "tpr", shape (k + 1,). Needs rows of both classes.
+    """
+    each = math.sqrt(confidence)
+    sides = []
+    for counts, of in ((t.fp, t.negatives), (t.tp, t.positives)):
+        share = np.concatenate(([0.0], counts[::-1] / of))
+        sides.append(wilson_shares(share, np.full(len(share), of * rows), each))
+    (f_low, f_high), (r_low, r_high) = sides
+    return {
+        "upper": {"fpr": f_low, "tpr": np.maximum.accumulate(r_high)},
+        "lower": {"fpr": f_high, "tpr": np.minimum.accumulate(r_low[::-1])[::-1]},
     }
 
 

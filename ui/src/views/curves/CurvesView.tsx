@@ -2,18 +2,21 @@ import { useMemo } from "react";
 import { useTallies } from "../../api/queries";
 import { Drafted } from "../../app/Drafted";
 import { Figure } from "../../app/Figure";
-import { metricOf, ofClass, type Shown, type SplitResult, useScope } from "../../app/scope";
-import { CurveChart, type Point, type Series } from "../../charts/CurveChart";
+import { metricOf, ofClass, type Shown, type SplitResult, useOwn, useScope } from "../../app/scope";
+import type { Stretch } from "../../charts/Band";
+import { type Alone, CurveChart, type Point, type Series } from "../../charts/CurveChart";
 import { place, type Tally } from "../../charts/tally";
 import { Tile, ViewHead } from "../../parts/basics";
+import { Choice } from "../../parts/Choice";
 import { colour, dash } from "../../parts/marks";
 import { named, shown } from "../../parts/number";
 
 type Kind = "roc" | "pr";
+const DRAWN = ["roc", "gain"] as const;
 const AREA = { roc: "roc_auc", pr: "average_precision" } as const;
 
 /** What curves are drawn from: a part, or what it tells of one class against the rest. */
-type Drawn = Pick<SplitResult, "roc" | "pr">;
+type Drawn = Pick<SplitResult, "roc" | "pr" | "gain" | "roc_band">;
 
 /** The points of a curve as they are drawn, each with its cutoff. */
 function drawn(part: Drawn, kind: Kind): Point[] {
@@ -22,6 +25,30 @@ function drawn(part: Drawn, kind: Kind): Point[] {
   return kind === "roc"
     ? at(part.roc?.fpr, part.roc?.tpr, part.roc?.cutoff)
     : at(part.pr?.recall, part.pr?.precision, part.pr?.cutoff);
+}
+
+/** Recall, or lift, against the share of rows that is flagged. */
+function gained({ gain }: Drawn, of: "recall" | "lift"): Point[] {
+  return (gain?.flagged_share ?? []).flatMap((x, i) => {
+    const y = gain?.[of][i];
+    return y == null ? [] : [{ x, y, cutoff: gain?.cutoff[i] ?? null }];
+  });
+}
+
+/** The band around a ROC curve as one outline: steps of the upper side, and of the lower. */
+function banded({ roc_band: found }: Drawn): Stretch[] | null {
+  if (!found) return null;
+  const { upper, lower } = found;
+  const over = (x: number) => upper.tpr[upper.fpr.findLastIndex((f) => f <= x)] ?? 0;
+  const under = (x: number) => lower.tpr[lower.fpr.findIndex((f) => f >= x)] ?? lower.tpr.at(-1) ?? 1;
+  const places = [...new Set([0, ...upper.fpr, ...lower.fpr, 1])].sort((a, b) => a - b);
+  return places.flatMap((x, i) => {
+    const before = places[i - 1];
+    const here = { x, low: under(x), high: over(x) };
+    if (before === undefined) return [here];
+    const middle = (before + x) / 2; // between two places both sides are level
+    return [{ x: before, low: under(middle), high: over(middle) }, { x, low: under(middle), high: over(middle) }, here];
+  });
 }
 
 /** Every place that the tally counts, as points of a curve; of what the tally counts, rows without an answer are part. */
@@ -47,8 +74,16 @@ const read = (c: Shown, of: string): Drawn => ofClass(c.part, of) ?? c.part;
 const areaOf = (c: Shown, of: string, name: "roc_auc" | "average_precision") =>
   ofClass(c.part, of)?.[name] ?? metricOf(c.part, name);
 
+/** A candidate of classes only, as the point where it stands. */
+function alone(c: Shown, kind: Kind): Alone[] {
+  const [x, y] = (kind === "roc" ? ["fpr", "recall"] : ["recall", "precision"]).map((m) => metricOf(c.part, m));
+  if (x?.value == null || y?.value == null) return [];
+  const look = { key: c.position, letter: c.letter, name: c.name, color: colour(c.position) };
+  return [{ ...look, x: { ...x, value: x.value }, y: { ...y, value: y.value } }];
+}
+
 export function CurvesView() {
-  const { study, split, slice, chosen, many, of, called, baseRate, baselines, few } = useScope();
+  const { study, split, slice, chosen, many, of, called, baseRate, baselines, few, own, go, results } = useScope();
   const tallies = useTallies(study.id, split, slice).data?.tallies;
   const scored = chosen.filter((c) => read(c, of).roc && read(c, of).pr);
   const series = useMemo(() => {
@@ -69,23 +104,66 @@ export function CurvesView() {
       });
     return { roc: lines("roc"), pr: lines("pr") };
   }, [scored, tallies, many, of]);
+  const gains = useMemo(() => {
+    const lines = (kind: "recall" | "lift"): Series[] =>
+      scored.map((c) => {
+        const points = gained(read(c, of), kind);
+        const look = {
+          key: c.position,
+          color: colour(c.position),
+          dash: dash(c.position),
+          letter: c.letter,
+          name: c.name,
+        };
+        return { ...look, area: areaOf(c, of, "roc_auc").value, drawn: points, exact: points, at: null };
+      });
+    return { recall: lines("recall"), lift: lines("lift") };
+  }, [scored, of]);
+  const [draw, choose] = useOwn("draw", DRAWN);
+  const highest = [...series.roc].sort((a, b) => (b.area ?? 0) - (a.area ?? 0))[0];
+  const front = series.roc.find((s) => s.letter === own.front) ?? highest;
+  const inFront = scored.find((c) => c.position === front?.key);
+  const rocs = useMemo(() => {
+    const band = inFront ? banded(read(inFront, of)) : null;
+    return series.roc.map((s) => (s.key === inFront?.position ? { ...s, band } : s));
+  }, [series, inFront, of]);
+  const bring = (key: number) => {
+    const letter = series.roc.find((s) => s.key === key)?.letter;
+    if (letter) go({ own: { ...own, front: letter } });
+  };
   const base = (many ? baselines[0] && ofClass(baselines[0].part, of)?.prevalence?.value : baseRate) ?? 0;
   const without = chosen.filter((c) => !read(c, of).roc);
+  const tallest = Math.max(1, ...gains.lift.flatMap((s) => s.drawn.map((p) => p.y)));
   return (
     <>
-      <ViewHead
-        title="Curves"
-        note={`${many ? `“${called(of)}” against the rest` : "exact: one point a distinct score"} · ROC area by trapezoids, average precision by steps`}
-      />
+      <ViewHead title="Curves">
+        <div className="flex items-baseline gap-4 text-sm text-soft flex-wrap">
+          <span>{many ? `“${called(of)}” against the rest` : "exact: one point a distinct score"}</span>
+          {scored.length > 0 && (
+            <Choice
+              name="what is drawn"
+              value={draw}
+              onChange={choose}
+              options={[
+                ["roc", "ROC and precision-recall"],
+                ["gain", "gain and lift"],
+              ]}
+            />
+          )}
+        </div>
+      </ViewHead>
       <Drafted view="curves" />
-      {scored.length > 0 && (
+      {scored.length > 0 && draw === "roc" && (
         <div className="grid grid-cols-[repeat(auto-fit,minmax(370px,1fr))] gap-x-6 gap-y-5 max-w-[1040px]">
           <CurveChart
             title="ROC"
             x="False-positive rate"
             y="Recall"
             areaName="ROC AUC"
-            series={series.roc}
+            series={rocs}
+            alone={many ? [] : without.flatMap((c) => alone(c, "roc"))}
+            spoken={front?.key}
+            onSpoken={bring}
             reference={{ from: [0, 0], to: [1, 1] }}
           />
           <CurveChart
@@ -94,10 +172,39 @@ export function CurvesView() {
             y="Precision"
             areaName="Avg precision"
             series={series.pr}
+            alone={many ? [] : without.flatMap((c) => alone(c, "pr"))}
             steps
             reference={{ from: [0, base], to: [1, base], label: `base rate ${shown(base)}` }}
           />
         </div>
+      )}
+      {scored.length > 0 && draw === "gain" && (
+        <div className="grid grid-cols-[repeat(auto-fit,minmax(370px,1fr))] gap-x-6 gap-y-5 max-w-[1040px]">
+          <CurveChart
+            title="Gain"
+            x="Share of rows flagged"
+            y="Recall"
+            areaName="ROC AUC"
+            series={gains.recall}
+            reference={{ from: [0, 0], to: [1, 1] }}
+          />
+          <CurveChart
+            title="Lift"
+            x="Share of rows flagged"
+            y="Lift"
+            areaName="ROC AUC"
+            series={gains.lift}
+            top={tallest}
+            reference={{ from: [0, 1], to: [1, 1], label: "guessing: 1" }}
+          />
+        </div>
+      )}
+      {scored.length > 0 && (
+        <p className="text-sm text-soft font-serif italic max-w-[90ch]">
+          {draw === "roc"
+            ? `Band: what the ROC curve of ${front?.name ?? ""} may be at each cutoff, ${results.settings.confidence * 100} %, never the whole curve; press a letter for another. ${without.length > 0 && !many ? "Crosses: candidates of classes only, with both intervals. " : ""}ROC area by trapezoids, average precision by steps.`
+            : "Gain: of all positives, how many are found among the rows flagged first. Lift: how many times as often as by guessing."}
+        </p>
       )}
       {scored.length > 0 && (
         <table className="mt-5 text-left">

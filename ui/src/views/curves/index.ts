@@ -4,7 +4,7 @@ export const curves: StepEntry = {
   step: "curves",
   title: "Curves",
   load: () => import("./CurvesView").then((m) => m.CurvesView),
-  draws: ["curves"],
+  draws: ["curves", "bands"],
   says: { lines: () => 3, ofClass: true },
   pins: () => true,
 };
