@@ -11,10 +11,12 @@ type Props = {
   color: string;
   /** A ring in place of the dot: what was tested and is not separated. */
   ring?: boolean;
+  /** Where a line of reference stands. */
+  at?: number;
 };
 
 /** A value and its interval on a column's scale; an arrowhead where the interval leaves the scale. */
-export function Whisker({ of: { value, low, high }, domain, color, ring = false }: Props) {
+export function Whisker({ of: { value, low, high }, domain, color, ring = false, at }: Props) {
   if (!domain || value === null) return <svg width={WIDTH} height={HEIGHT} aria-hidden="true" />;
   const x = scaleLinear(domain, [0, WIDTH]).clamp(true);
   const [least, most] = domain;
@@ -22,6 +24,7 @@ export function Whisker({ of: { value, low, high }, domain, color, ring = false 
   return (
     <svg width={WIDTH} height={HEIGHT} aria-hidden="true" className="block mt-0.5">
       <line x1={0} x2={WIDTH} y1={MIDDLE} y2={MIDDLE} stroke="var(--color-light)" />
+      {at !== undefined && <line x1={x(at)} x2={x(at)} y1={0} y2={HEIGHT} stroke="var(--color-ink)" strokeWidth={1} />}
       {ends && (
         <>
           <line x1={x(ends[0])} x2={x(ends[1])} y1={MIDDLE} y2={MIDDLE} stroke={color} strokeWidth={1.8} />

@@ -1,17 +1,21 @@
 import { useRef } from "react";
+import type { Parts, Study } from "../../api/client";
+import { useParts } from "../../api/queries";
 import { Drafted } from "../../app/Drafted";
 import { Figure } from "../../app/Figure";
 import type { Read } from "../../app/results";
-import { isPending, type MetricInfo, metricOf, type Shown, sliceNamed, useScope } from "../../app/scope";
+import { isPending, type MetricInfo, metricOf, type Shown, sliceNamed, useOwn, useScope } from "../../app/scope";
 import { saveCsv } from "../../charts/save";
 import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
-import { Tile, ViewHead } from "../../parts/basics";
+import { PENDING, Tile, ViewHead } from "../../parts/basics";
+import { Choice } from "../../parts/Choice";
 import { type Column, DataTable } from "../../parts/DataTable";
 import { Findings } from "../../parts/Findings";
 import { colour } from "../../parts/marks";
 import { asSet, named, shown } from "../../parts/number";
 import { Gates } from "./Gates";
+import { Metrics } from "./Metrics";
 
 const COSTS = [
   { key: "price_per_1000", title: "Price, 1,000 rows" },
@@ -30,12 +34,19 @@ type Standing = "edge" | "untested" | "";
 
 export function RosterView() {
   const scope = useScope();
-  const { study, split, slice, within, chosen, baselines, results, pending, metric: about } = scope;
-  const columns = study.headline.map(about);
+  const { study, split, slice, within, chosen, baselines, results, pending, own, go, query, metric: about } = scope;
+  const [read, choose] = useOwn("read", READINGS);
+  const [text, write] = useOwn("ends", ["drawn", "written"]);
+  const wanted = own.metrics?.split(",").filter((name) => study.metrics.some((m) => m.name === name)) ?? [];
+  const columns = (wanted.length > 0 ? wanted : study.headline).map(about);
+  const runs = scope.all.find((c) => c.runs_now) ?? scope.all[0];
+  const reference = scope.all.find((c) => c.letter === own.against) ?? runs;
+  const less = read === "differences" && reported(scope) && reference ? reference : null;
+  const asked = useParts(study.id, less ? { kinds: ["pairs"], split, cutoffs: query, within: slice } : null);
+  const late = less !== null && (asked.isPlaceholderData || !asked.data);
   const order = useRef(chosen);
   const best = results.best?.[split] ?? {};
-  const reported = split === study.holdout.report_on;
-  const compared = reported && scope.all.length > 1;
+  const compared = reported(scope) && scope.all.length > 1;
   const waits = (info: MetricInfo) => pending && info.needs === "counts";
   const standing = (info: MetricInfo, name: string): Standing => {
     const lead = best[info.name];
@@ -59,24 +70,29 @@ export function RosterView() {
           "cutoff",
           ...columns.flatMap((c) => [c.name, `${c.name}_low`, `${c.name}_high`]),
         ],
-        ...[...order.current, ...baselines].map((c) => [
+        ...[...order.current, ...(less ? [] : baselines)].map((c) => [
           c.name,
           split,
           ...slice,
           "shownCutoff" in c ? c.shownCutoff : null,
           ...columns.flatMap(({ name }) => {
-            const m = metricOf(c.part, name);
+            const m = less && "part" in c && "letter" in c ? numbers(c, name) : metricOf(c.part, name);
             return [m.value, m.low ?? null, m.high ?? null];
           }),
         ]),
       ],
-      `roster-${split}`,
+      less ? `roster-${split}-less-${less.letter}` : `roster-${split}`,
     );
+  const numbers = (c: Shown, name: string): Value =>
+    less
+      ? differenceOf(asked.data?.pairs ?? [], c, less, name, 1 - results.settings.confidence)
+      : metricOf(c.part, name);
   const domains = Object.fromEntries(
-    columns.map(({ name }) => [
-      name,
-      domainOf(chosen.map((c) => metricOf(c.part, name)).flatMap((m) => [m.value, m.low, m.high])),
-    ]),
+    columns.map(({ name }) => {
+      const found = chosen.map((c) => numbers(c, name)).flatMap((m) => [m.value, m.low, m.high]);
+      const there = found.some((x) => typeof x === "number");
+      return [name, domainOf(less && there ? [0, ...found] : found)];
+    }),
   );
   const costs = COSTS.filter((k) => chosen.some((c) => c.result[k.key] !== undefined));
   const level = results.settings.confidence * 100;
@@ -101,16 +117,28 @@ export function RosterView() {
           </>
         ),
         under: <WhiskerRuler domain={domains[info.name] ?? null} />,
-        value: (c) => (isPending(c, info) ? null : metricOf(c.part, info.name).value),
+        value: (c) => (isPending(c, info) ? null : numbers(c, info.name).value),
         largest: info.better !== "lower",
         about: (c) => {
-          const stands = standing(info, c.name);
+          const stands = less ? "" : standing(info, c.name);
           const edge = stands === "edge" ? "border-l-ink" : "border-l-transparent";
           return { "data-standing": stands, className: `px-2 py-2 align-top border-l-[3px] ${edge}` };
         },
         cell: (c) => {
+          const waiting = isPending(c, info) || (late && (!asked.data || info.needs === "counts"));
+          if (less)
+            return (
+              <Less
+                of={numbers(c, info.name)}
+                own={c === less}
+                waiting={waiting}
+                domain={domains[info.name] ?? null}
+                color={colour(c.position)}
+                written={text === "written"}
+              />
+            );
           const m = metricOf(c.part, info.name);
-          const [stands, waiting] = [standing(info, c.name), isPending(c, info)];
+          const stands = standing(info, c.name);
           return (
             <>
               <Figure
@@ -121,6 +149,11 @@ export function RosterView() {
                 className={`text-lg ${stands === "edge" ? "font-semibold" : ""} ${m.value === null ? "text-soft" : ""}`}
               />
               {!waiting && <Whisker of={m} domain={domains[info.name] ?? null} color={colour(c.position)} />}
+              {text === "written" && !waiting && m.low != null && (
+                <span className="block text-xs text-soft whitespace-nowrap">
+                  {shown(m.low)} to {shown(m.high)}
+                </span>
+              )}
               {stands === "untested" && <span className="block text-xs text-soft">not tested</span>}
             </>
           );
@@ -134,16 +167,57 @@ export function RosterView() {
         title="Roster"
         note={
           <>
-            value, {level} % interval
-            {edged && " · edge: best, or not separable from the best"}
-            {!reported && scope.all.length > 1 && ` · compared by test on ${study.holdout.report_on} only`} ·{" "}
-            <button type="button" className="link" disabled={pending} onClick={save}>
+            {less ? `less ${less.name}, on the same rows` : "value"}, {level} % interval
+            {edged && !less && " · edge: best, or not separable from the best"}
+            {!reported(scope) && scope.all.length > 1 && ` · compared by test on ${study.holdout.report_on} only`} ·{" "}
+            <button type="button" className="link" disabled={pending || late} onClick={save}>
               save CSV
             </button>
           </>
         }
       />
       <Drafted view="roster" />
+      <div className="flex items-baseline gap-x-4 gap-y-1 flex-wrap text-sm text-soft mb-2">
+        {scope.all.length > 1 && reported(scope) && (
+          <>
+            <Choice
+              name="what is read"
+              value={read}
+              onChange={choose}
+              options={[
+                ["values", "values"],
+                ["differences", "differences"],
+              ]}
+            />
+            {less && (
+              <label className="flex items-baseline gap-2">
+                from
+                <select
+                  className="border border-rule bg-sheet rounded-md px-2 py-0.5 text-ink max-w-[16rem]"
+                  value={less.letter}
+                  onChange={(e) => go({ own: { ...own, against: e.target.value } })}
+                >
+                  {scope.all.map((c) => (
+                    <option key={c.position} value={c.letter}>
+                      {c.letter} {c.name}
+                      {c.runs_now ? " (runs now)" : ""}
+                    </option>
+                  ))}
+                </select>
+              </label>
+            )}
+          </>
+        )}
+        <label className="flex items-baseline gap-1.5">
+          <input
+            type="checkbox"
+            checked={text === "written"}
+            onChange={(e) => write(e.target.checked ? "written" : "drawn")}
+          />
+          intervals in digits
+        </label>
+        <Metrics columns={columns} />
+      </div>
       <div className="border border-rule bg-sheet rounded-[4px] overflow-x-auto">
         <DataTable
           name="roster"
@@ -154,33 +228,40 @@ export function RosterView() {
           rowName={(c) => c.name}
           rowHead={(c) => <Who c={c} />}
           below={
-            <>
-              {baselines.map((b) => (
-                <tr key={b.name} className="border-b border-light last:border-0 text-soft" data-row={b.name}>
-                  <th scope="row" className="font-serif italic font-normal text-left px-3 py-2">
-                    {b.label}
-                  </th>
-                  {costs.map((k) => (
-                    <td key={k.key} />
-                  ))}
-                  {columns.map(({ name }) => (
-                    <td key={name} className="px-2 py-2 border-l-[3px] border-l-transparent">
-                      <Figure candidate={b.name} metric={name} value={metricOf(b.part, name)} />
-                    </td>
-                  ))}
-                </tr>
-              ))}
-              {(results.quoted ?? []).map((q) => (
-                <QuotedRow key={q.name} q={q} skip={costs.length} columns={columns} domains={domains} />
-              ))}
-            </>
+            less ? undefined : (
+              <>
+                {baselines.map((b) => (
+                  <tr key={b.name} className="border-b border-light last:border-0 text-soft" data-row={b.name}>
+                    <th scope="row" className="font-serif italic font-normal text-left px-3 py-2">
+                      {b.label}
+                    </th>
+                    {costs.map((k) => (
+                      <td key={k.key} />
+                    ))}
+                    {columns.map(({ name }) => (
+                      <td key={name} className="px-2 py-2 border-l-[3px] border-l-transparent">
+                        <Figure candidate={b.name} metric={name} value={metricOf(b.part, name)} />
+                      </td>
+                    ))}
+                  </tr>
+                ))}
+                {(results.quoted ?? []).map((q) => (
+                  <QuotedRow key={q.name} q={q} skip={costs.length} columns={columns} domains={domains} />
+                ))}
+              </>
+            )
           }
         />
       </div>
       <p className="text-sm text-soft mt-3 max-w-[86ch]">
-        {results.quoted?.length ? "Quoted results have no rows here, so no test compares them. " : ""}
-        {baselines.length > 0 && `The rows in italics need no model: ${named(baselines.map((b) => b.label))}. `}
+        {less &&
+          `Filled: separated from ${less.name}, after correction for the number of pairs. Ring: not separated, which does not mean equal. `}
+        {results.quoted?.length && !less ? "Quoted results have no rows here, so no test compares them. " : ""}
+        {baselines.length > 0 &&
+          !less &&
+          `The rows in italics need no model: ${named(baselines.map((b) => b.label))}. `}
         {edged &&
+          !less &&
           "“Not separable” does not mean equal. The paired tests, corrected for the number of candidates, place the best among those with an edge. "}
         {untested.length > 0 &&
           `For ${named(untested.map((info) => info.title))} there is no such test: no edge is drawn where none was made. `}
@@ -192,6 +273,60 @@ export function RosterView() {
         <Findings list={results.findings ?? []} aside={slice.length > 0 && ` where ${sliceNamed(within)}`} />
       )}
     </>
+  );
+}
+
+type Pairs = NonNullable<Parts["pairs"]>;
+const READINGS = ["values", "differences"] as const;
+type Value = { value: number | null; low?: number | null; high?: number | null; why?: string | null; apart?: boolean };
+
+/** Whether the rows that are read are those on which candidates are tested against each other. */
+const reported = ({ split, study }: { split: string; study: Study }) => split === study.holdout.report_on;
+
+/** A candidate's number less another's, on the rows of both. */
+function differenceOf(pairs: Pairs, c: Shown, from: Shown, name: string, alpha: number): Value {
+  if (c === from) return { value: null };
+  const pair = pairs.find((p) => [p.a, p.b].includes(c.result.name) && [p.a, p.b].includes(from.result.name));
+  const d = pair?.metrics[name];
+  if (!pair || d?.difference == null) return { value: null, why: d?.why ?? "not compared" };
+  const sign = pair.a === c.result.name ? 1 : -1;
+  const ends = [d.low, d.high].map((x) => (x == null ? null : sign * x));
+  const [low, high] = sign > 0 ? ends : ends.toReversed();
+  return { value: sign * d.difference, low, high, apart: (d.p_adjusted ?? 1) <= alpha, why: d.why };
+}
+
+type LessProps = {
+  of: Value;
+  own: boolean;
+  waiting: boolean;
+  domain: [number, number] | null;
+  color: string;
+  written: boolean;
+};
+
+/** A difference, on a ruler with nought. */
+function Less({ of, own, waiting, domain, color, written }: LessProps) {
+  if (own) return <span className="text-soft text-sm">reference</span>;
+  if (waiting) return <span className="text-soft">{PENDING}</span>;
+  if (of.value === null)
+    return (
+      <span className="text-soft" title={of.why ?? undefined}>
+        —
+      </span>
+    );
+  return (
+    <span data-apart={of.apart ?? false} title={of.why ?? undefined}>
+      <span className={`text-lg ${of.apart ? "font-semibold" : ""}`}>
+        {of.value > 0 ? "+" : ""}
+        {shown(of.value)}
+      </span>
+      <Whisker of={of} domain={domain} color={color} ring={!of.apart} at={0} />
+      {written && of.low != null && (
+        <span className="block text-xs text-soft whitespace-nowrap">
+          {shown(of.low)} to {shown(of.high)}
+        </span>
+      )}
+    </span>
   );
 }
 

@@ -1,0 +1,87 @@
+import { Popover } from "radix-ui";
+import { type MetricInfo, useScope } from "../../app/scope";
+
+type Props = { columns: MetricInfo[] };
+
+/** Which metrics stand side by side, and in which order; the choice is part of the address. */
+export function Metrics({ columns }: Props) {
+  const { study, own, go } = useScope();
+  const names = columns.map((c) => c.name);
+  const put = (next: string[]) => {
+    const { metrics: _, ...others } = own;
+    const usual = next.join() === study.headline.join() || next.length === 0;
+    go({ own: usual ? others : { ...others, metrics: next.join(",") } });
+  };
+  const moved = (name: string, by: number) => {
+    const [from, to] = [names.indexOf(name), names.indexOf(name) + by];
+    const next = names.toSpliced(from, 1).toSpliced(to, 0, name);
+    if (to >= 0 && to < names.length) put(next);
+  };
+  const others = study.metrics.filter((m) => !names.includes(m.name));
+  return (
+    <Popover.Root>
+      <Popover.Trigger asChild>
+        <button type="button" className="link">
+          metrics
+        </button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          aria-label="Metrics"
+          align="start"
+          collisionPadding={12}
+          className="z-40 w-[19rem] max-h-[70vh] overflow-auto bg-sheet border border-ink rounded-[4px] p-3 text-sm"
+        >
+          <ul aria-label="Shown, in order">
+            {columns.map((m, i) => (
+              <li key={m.name} className="flex items-center gap-2 py-0.5">
+                <label className="flex-1 flex items-center gap-2">
+                  <input
+                    type="checkbox"
+                    checked
+                    disabled={names.length === 1}
+                    onChange={() => put(names.filter((name) => name !== m.name))}
+                  />
+                  {m.title}
+                </label>
+                <button
+                  type="button"
+                  className="px-1 disabled:opacity-30"
+                  aria-label={`${m.title} further left`}
+                  disabled={i === 0}
+                  onClick={() => moved(m.name, -1)}
+                >
+                  ↑
+                </button>
+                <button
+                  type="button"
+                  className="px-1 disabled:opacity-30"
+                  aria-label={`${m.title} further right`}
+                  disabled={i === columns.length - 1}
+                  onClick={() => moved(m.name, 1)}
+                >
+                  ↓
+                </button>
+              </li>
+            ))}
+          </ul>
+          {others.length > 0 && (
+            <ul aria-label="Not shown" className="border-t border-light mt-2 pt-2">
+              {others.map((m) => (
+                <li key={m.name} className="py-0.5">
+                  <label className="flex items-center gap-2">
+                    <input type="checkbox" checked={false} onChange={() => put([...names, m.name])} />
+                    {m.title}
+                  </label>
+                </li>
+              ))}
+            </ul>
+          )}
+          <button type="button" className="link mt-2" onClick={() => put([...study.headline])}>
+            the usual ones
+          </button>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
