@@ -1,8 +1,8 @@
-import { useState } from "react";
 import { Drafted } from "../../app/Drafted";
-import { useScope } from "../../app/scope";
+import { useOwn, useScope } from "../../app/scope";
 import { saveCsv } from "../../charts/save";
 import { Button, ViewHead } from "../../parts/basics";
+import { Classes } from "./Classes";
 import { ManyMatrix } from "./ManyMatrix";
 import { TwoMatrix } from "./TwoMatrix";
 
@@ -11,7 +11,7 @@ export type Across = "predicted" | "actual";
 
 export function MatrixView() {
   const { split, slice, chosen, positive, negative, results, many, pending } = useScope();
-  const [across, setAcross] = useState<Across>("predicted");
+  const [across, setAcross] = useOwn<Across>("across", ["predicted", "actual"]);
   const { classes } = results.holdout;
   const save = () => {
     const width = Math.max(...chosen.map((c) => c.part.matrix?.[0]?.length ?? 0), classes.length);
@@ -61,6 +61,7 @@ export function MatrixView() {
           <Matrix key={c.position} c={c} across={across} />
         ))}
       </div>
+      <Classes />
       {chosen.length > 0 && (
         <p className="text-sm text-soft mt-5 max-w-[80ch]">
           Shares are of the actual class: of the rows whose actual class is{" "}
