@@ -81,3 +81,19 @@ def test_metrics_are_chosen_and_put_in_order(person, study):
     ana.get_by_role("button", name="metrics", exact=True).click()
     ana.get_by_role("button", name="the usual ones").click()
     expect(ana).not_to_have_url(re.compile("metrics="))
+
+
+def test_a_number_got_elsewhere_is_found_again(person, study, rows):
+    ana = person("ana")
+    ana.goto(f"{study}/roster")
+    ana.locator("button[data-candidate='Scores'][data-metric='recall']").click()
+    found = ana.locator("[data-part='another']")
+    ana.get_by_label("Got another number?").fill(f"{counted(rows)[1]['precision']:.6f}")
+    ana.keyboard.press("Enter")
+    expect(found).to_contain_text("Precision of Labels")
+    ana.get_by_label("Got another number?").fill("99.9999 %")
+    ana.get_by_role("button", name="find it").click()
+    expect(found).to_contain_text("numbers that were tried is 99.9999 %")
+    ana.get_by_label("Got another number?").fill("high")
+    ana.keyboard.press("Enter")
+    expect(found).to_contain_text("high is no number")

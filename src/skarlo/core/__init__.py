@@ -24,6 +24,7 @@ from .results import CandidateResult, ClassResult, GateResult, HoldoutResult, Le
 from .stats import association
 from .stats.tests import mcnemar_midp
 from .study import BASE_RATE, Candidate, Cutoff, CutoffStudy, Field, Gate, OwnMetric, Quoted, Settings, Study, only
+from .words.another import Another, another
 from .words.findings import OF_CUTOFFS as CUTOFF_FINDINGS
 from .words.findings import counted_rows, finding
 from .words.unfold import Unfolded, class_names, gate_sentence, outcomes_of, unfold, unfold_path
@@ -41,6 +42,7 @@ __all__ = [
     "RULES",
     "UNTESTED_MEASURES",
     "VERSION",
+    "Another",
     "BoolArray",
     "Candidate",
     "CandidateResult",
@@ -76,6 +78,7 @@ __all__ = [
     "Study",
     "Tally",
     "Unfolded",
+    "another",
     "as_set",
     "association",
     "balance_of",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Collection, Iterable, Sequence
 from functools import cached_property, partial
 from typing import Any, cast
@@ -22,6 +23,7 @@ from .results import CandidateResult, Drift, GateResult, Lead, PairResult, Quote
 from .study import Candidate, Cutoff, Study
 from .subject import Subject
 from .words import findings
+from .words.another import Another, another, other_definitions
 
 
 def evaluate(
@@ -238,6 +240,34 @@ class Evaluation:
     def _drifted(self, s: Subject, tune_on: str) -> dict[str, Drift]:
         reported, tuned = (s.on(split).judged for split in (self.study.report_on, tune_on))
         return self._once.get(("drift", s.key), lambda: cutoffs.drift(reported, tuned, s.reading))
+
+    def another(self, text: str, candidate: str, split: str) -> Another:
+        """What reproduces a number got elsewhere: other definitions, averages, splits, cutoffs, candidates.
+
+        Raises
+        ------
+        KeyError
+            Where there is no such candidate or split.
+        ValueError
+            Where the text is no number.
+        """
+        s = next((one for one in self._subjects if one.name == candidate), None)
+        if s is None:
+            raise KeyError(f"no candidate is named {candidate}")
+        if split not in self.study.splits:
+            raise KeyError(f"there is no split {split}")
+        wanted = [Part(kind, one) for one in self.study.splits for kind in ("lines", "classes")]
+        cutoff, elsewhere = s.about["cutoff"], {}
+        if cutoff is not None and cutoff["value"] is not None:
+            i = cast(int, s.key[1])
+            for called, value in (
+                ("at the cutoff 0.5", 0.5), ("where score > cutoff", math.nextafter(cutoff["value"], math.inf)),
+            ):  # fmt: skip
+                moved = [Cutoff(value) if k == i else c for k, c in enumerate(self._cutoffs)]
+                there = Evaluation(self.ready, "none", moved)
+                elsewhere[called] = there.results([Part(kind, split) for kind in ("lines", "classes")])
+        otherwise = other_definitions(s.on(split).judged, s.reading)
+        return another(self.results(wanted), text, candidate, split, elsewhere, otherwise)
 
     def pairs(self) -> list[PairResult]:
         """All paired differences."""

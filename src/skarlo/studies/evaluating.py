@@ -268,6 +268,10 @@ class Evaluator:
         plain = [None if c is None else core.Cutoff(c.value, chosen_by=c.chosen_by) for c in asked.cutoffs]
         return self._evaluations.get(asked.key, lambda: core.Evaluation(self.prepared(asked, progress), cutoffs=plain))
 
+    def another(self, asked: Asked, text: str, candidate: str, split: str) -> core.Another:
+        """What reproduces a number that was got elsewhere. Raises KeyError and ValueError as the core does."""
+        return self._evaluation(asked).another(text, candidate, split)
+
     def has_parts(self, asked: Asked, parts: Iterable[core.Part]) -> bool:
         """Whether these parts of the results are at hand."""
         return all(self._parts.holds(part_key(asked, part)) for part in parts)

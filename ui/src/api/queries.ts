@@ -163,6 +163,18 @@ export const useUnfolded = (
     enabled: on,
   });
 
+/** What reproduces a number that was got elsewhere. */
+export const useAnother = (
+  id: number,
+  query: { candidate: string; split: string; value: string; cutoffs: string; within: string[] },
+) =>
+  useQuery({
+    queryKey: ["another", id, query],
+    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/another", { params: { ...at(id), query } })),
+    enabled: query.value !== "",
+    retry: false,
+  });
+
 export const useDossier = (id: number) =>
   useQuery({
     queryKey: ["dossier", id],

@@ -75,6 +75,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/another": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Why is another number got elsewhere? What reproduces it: other metrics, classes, averages, definitions, splits,
+         * @description cutoffs and candidates.
+         */
+        get: operations["readAnother"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/tallies": {
         parameters: {
             query?: never;
@@ -1777,6 +1797,40 @@ export interface components {
             also: string[];
             metric: components["schemas"]["Metric"];
         };
+        /**
+         * AnotherOut
+         * @description What reproduces a number that was got elsewhere.
+         */
+        AnotherOut: components["schemas"]["Another"];
+        /**
+         * Another
+         * @description What reproduces a number. `by_chance`: how many of the values tried would match it by chance, where that is above
+         *     0.05.
+         */
+        Another: {
+            /** Matches */
+            matches: components["schemas"]["Match"][];
+            /** Tried */
+            tried: number;
+            /** By Chance */
+            by_chance: number | null;
+        };
+        /**
+         * Match
+         * @description A number that is the one asked about: whose, and in what it differs from the number here.
+         */
+        Match: {
+            /** Candidate */
+            candidate: string;
+            /** Split */
+            split: string;
+            /** Title */
+            title: string;
+            /** How */
+            how: string;
+            /** Value */
+            value: number;
+        };
         /** TalliesOut */
         TalliesOut: {
             /** Tallies */
@@ -3253,6 +3307,91 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UnfoldedOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readAnother: {
+        parameters: {
+            query: {
+                /** @description only rows with this value in this field, as ward=North; several go together */
+                within?: string[];
+                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
+                cutoffs?: string;
+                candidate: string;
+                split: string;
+                /** @description the number that was got, with the digits it was got with */
+                value: string;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnotherOut"];
                 };
             };
             /** @description Accepted */

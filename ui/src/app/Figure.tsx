@@ -4,6 +4,7 @@ import type { Metric } from "../api/client";
 import { useUnfolded } from "../api/queries";
 import { PENDING } from "../parts/basics";
 import { count, shown } from "../parts/number";
+import { Another } from "./Another";
 import { useScope } from "./scope";
 
 type Props = {
@@ -58,7 +59,7 @@ export function Figure({ candidate, metric, value, whole = false, of, pending = 
           aria-label={`${metric} of ${candidate}`}
           collisionPadding={12}
           sideOffset={5}
-          className="z-40 w-[23rem] bg-sheet border border-ink rounded-[4px] p-3.5"
+          className="z-40 w-[23rem] max-h-[var(--radix-popover-content-available-height)] overflow-auto bg-sheet border border-ink rounded-[4px] p-3.5"
           data-part="unfolded"
         >
           {asked.isError && <p className="text-scarlet">{asked.error.message}</p>}
@@ -79,6 +80,7 @@ export function Figure({ candidate, metric, value, whole = false, of, pending = 
                   In full: <span className="select-all">{String(value.value)}</span>
                 </p>
               )}
+              {!whole && <Another candidate={candidate} />}
             </>
           )}
         </Popover.Content>

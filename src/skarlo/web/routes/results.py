@@ -18,6 +18,7 @@ from typing_extensions import TypedDict
 from skarlo import core
 from skarlo.core import (
     PART_KINDS,
+    Another,
     CandidateResult,
     HoldoutResult,
     LiveTally,
@@ -45,6 +46,7 @@ from ..shared import (
     answer,
     api,
     asked_of,
+    evaluator,
     immutable,
     parts_of,
     prepared_of,
@@ -126,6 +128,16 @@ class UnfoldedOut(RootModel[Unfolded]):
     """One number, unfolded."""
 
 
+class AnotherQuery(CutoffsQuery):
+    candidate: str
+    split: str
+    value: str = Field(max_length=40, description="the number that was got, with the digits it was got with")
+
+
+class AnotherOut(RootModel[Another]):
+    """What reproduces a number that was got elsewhere."""
+
+
 class SplitQuery(WithinQuery):
     split: str
 
@@ -191,6 +203,20 @@ def read_unfolded(path: StudyPath, query: UnfoldQuery) -> Response:
         return immutable(unfold(results, query.candidate, query.split, query.metric, query.of))
     except KeyError as e:
         raise Missing(str(e.args[0])) from e
+
+
+@api.get("/studies/<int:study_id>/another", tags=TAG, responses={200: AnotherOut, **LONG})
+def read_another(path: StudyPath, query: AnotherQuery) -> Response:
+    """Why is another number got elsewhere? What reproduces it: other metrics, classes, averages, definitions, splits,
+    cutoffs and candidates."""
+    asked = asked_of(path.study_id, query.by_position(), within=query.where())
+    prepared_of(asked)
+    try:
+        return immutable(evaluator().another(asked, query.value, query.candidate, query.split))
+    except KeyError as e:
+        raise Missing(str(e.args[0])) from e
+    except ValueError as e:
+        raise Refusal(str(e), "value") from e
 
 
 @api.get("/studies/<int:study_id>/tallies", tags=TAG, responses={200: TalliesOut, **LONG})
