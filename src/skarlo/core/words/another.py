@@ -131,9 +131,9 @@ def _tries(
         for turned, value in (("with its sign turned", -x), ("1 less it", 1 - x)):
             yield candidate, split, title, ", ".join(y for y in (how, turned) if y), value
     for name, turned, of in SCALED:
-        x = mine["metrics"].get(name, {}).get("value")
-        if x is not None:
-            yield candidate, split, METRICS[name].title, turned, of(x)
+        known = mine["metrics"][name]["value"] if name in mine["metrics"] else None
+        if known is not None:
+            yield candidate, split, METRICS[name].title, turned, of(known)
     for who, each in splits.items():
         if who != candidate and split in each:
             yield from _of_part(who, split, each[split], "")
