@@ -117,6 +117,12 @@ function SliceRead() {
           {lacking ? PENDING : several(results.holdout.splits[split] ?? 0, "row")}
         </span>
       )}
+      {offered.length === 0 && !sliced && (
+        // its room is kept until the fields are known, so that the bar does not grow by a line then
+        <span className="text-sm px-1 py-1 invisible" aria-hidden="true">
+          all rows, or a slice ▾
+        </span>
+      )}
       {offered.length > 0 && (
         <DropdownMenu.Root modal={false}>
           <DropdownMenu.Trigger className="text-sm text-soft hover:text-ink px-1 py-1" data-part="slice">

@@ -22,7 +22,7 @@ export function Gaps({ told, front, onFront }: { told: Told[]; front: number; on
               type="button"
               className={`w-full text-left border rounded-[3px] bg-sheet ${c.position === front ? "border-ink" : "border-light hover:border-ink"}`}
               aria-pressed={c.position === front}
-              aria-label={`${c.name} in front`}
+              title={`${c.name} in front`}
               onClick={() => onFront(c.position)}
             >
               <svg viewBox={`0 0 ${W} ${H}`} className="w-full" aria-hidden="true">
