@@ -2,7 +2,7 @@ import { Link } from "react-router";
 import { useDossier, useFindings } from "../api/queries";
 import { PENDING } from "../parts/basics";
 import { asSet, count, named, several, shown } from "../parts/number";
-import { metricOf, type Scope, useScope, writeAddress } from "./scope";
+import { metricOf, type Scope, type SplitResult, useScope, writeAddress } from "./scope";
 import { useSteps } from "./steps";
 
 /** `note`: what was found there. `needs`: it waits for the person. `read`: nothing there is left to do. */
@@ -102,17 +102,27 @@ function errors({ chosen, many, words }: Scope): string {
   return `${span(wrong.map(count), wrong)} ${many ? "wrong" : words.fn}`;
 }
 
+const LEAST = 10; // rows of the rarer outcome, under which nothing is said of a calibration
+
+/** Rows of the rarer of two classes; of more, of right and wrong. */
+function rarer({ actual, rows, errors }: SplitResult): number {
+  const counts = Object.values(actual);
+  return counts.length > 2 ? Math.min(errors ?? 0, rows - (errors ?? 0)) : Math.min(...counts);
+}
+
 /** Whose probabilities are not what happened: by the intercept's whole interval, else by the expected gap's test. */
 function promised({ chosen, results }: Scope): string {
   const told = chosen.filter((c) => metricOf(c.part, "ece").value !== null);
   if (told.length === 0) return "no probability";
-  const off = told
+  const enough = told.filter((c) => rarer(c.part) >= LEAST);
+  if (enough.length === 0) return "too few rows to say";
+  const off = enough
     .map((c) => ({ c, m: metricOf(c.part, "calibration_intercept") }))
     .filter(({ m }) => (m.low ?? 0) > 0 || (m.high ?? 0) < 0)
     .sort((a, b) => Math.abs(b.m.value ?? 0) - Math.abs(a.m.value ?? 0))[0];
   if (off) return `${off.c.letter} promises too ${(off.m.value ?? 0) < 0 ? "much" : "little"}`;
   const alpha = 1 - results.settings.confidence;
-  const places = told.find((c) => (metricOf(c.part, "ece").p_calibrated ?? 1) <= alpha);
+  const places = enough.find((c) => (metricOf(c.part, "ece").p_calibrated ?? 1) <= alpha);
   return places ? `${places.letter} off in places` : "as promised";
 }
 

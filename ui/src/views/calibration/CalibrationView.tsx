@@ -66,8 +66,8 @@ export function CalibrationView() {
       <Drafted view="calibration" />
       {front && (
         <div className="grid grid-cols-[minmax(300px,5fr)_minmax(360px,6fr)] max-[1100px]:grid-cols-1 gap-x-7 gap-y-5 max-w-[1120px]">
-          <div className="max-w-[480px]">
-            <fieldset className="flex gap-1.5 mb-1.5 flex-wrap">
+          <div className="max-w-[480px] min-w-0">
+            <fieldset className="flex gap-1.5 mb-1.5 flex-wrap min-w-0">
               <legend className="sr-only">In front</legend>
               {told.map(({ c }) => (
                 <button
@@ -82,7 +82,9 @@ export function CalibrationView() {
                   <Tile position={c.position} letter={c.letter} off={c !== front.c} />
                 </button>
               ))}
-              <b className="ml-1 truncate">{front.c.name}</b>
+              <b className="ml-1 truncate min-w-0" title={front.c.name}>
+                {front.c.name}
+              </b>
             </fieldset>
             <ReliabilityPlane
               told={front}

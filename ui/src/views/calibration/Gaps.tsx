@@ -1,4 +1,5 @@
 import { scaleLinear } from "d3-scale";
+import { useId } from "react";
 import { Band } from "../../charts/Band";
 import { Line } from "../../charts/Line";
 import { Ruler } from "../../charts/Ruler";
@@ -10,6 +11,7 @@ const [W, H, LEFT, FOOT] = [152, 96, 32, 18];
 
 /** The observed share less the probability given, one small plane a candidate, all on one scale. */
 export function Gaps({ told, front, onFront }: { told: Told[]; front: number; onFront: (position: number) => void }) {
+  const cut = useId();
   const most = Math.max(0.05, ...told.flatMap(({ found }) => gaps(found).map(({ y }) => Math.abs(y))));
   const [x, y] = [scaleLinear([0, 1], [LEFT, W - 4]), scaleLinear([-most, most], [H - FOOT, 4])];
   return (
@@ -26,13 +28,22 @@ export function Gaps({ told, front, onFront }: { told: Told[]; front: number; on
               onClick={() => onFront(c.position)}
             >
               <svg viewBox={`0 0 ${W} ${H}`} className="w-full" aria-hidden="true">
-                <Band
-                  points={(band(found, "chance") ?? []).map((p) => ({ x: p.x, low: p.low - p.x, high: p.high - p.x }))}
-                  x={x}
-                  y={y}
-                  fill="var(--color-faint)"
-                  opacity={0.3}
-                />
+                <clipPath id={`${cut}-${c.position}`}>
+                  <rect x={LEFT} y={2} width={W - 4 - LEFT} height={H - FOOT - 2} />
+                </clipPath>
+                <g clipPath={`url(#${cut}-${c.position})`}>
+                  <Band
+                    points={(band(found, "chance") ?? []).map((p) => ({
+                      x: p.x,
+                      low: p.low - p.x,
+                      high: p.high - p.x,
+                    }))}
+                    x={x}
+                    y={y}
+                    fill="var(--color-faint)"
+                    opacity={0.3}
+                  />
+                </g>
                 <line x1={x(0)} x2={x(1)} y1={y(0)} y2={y(0)} stroke="var(--color-ink)" strokeWidth={0.8} />
                 <Line points={gaps(found)} x={x} y={y} color={colour(c.position)} dash={dash(c.position)} />
                 <Ruler scale={x} side="bottom" at={H - FOOT + 2} ticks={2} />
