@@ -126,6 +126,13 @@ def test_which_cannot_be_separated_is_the_studentised_maximum():
     assert 0 not in kept
 
 
+def test_two_cutoffs_that_hardly_differ_are_not_separated_by_how_alike_they_are():
+    rng = np.random.default_rng(1)
+    dev = rng.normal(0, 0.05, (400, 3))
+    dev[:, 1] = dev[:, 2] + rng.normal(0, 1e-4, 400)
+    assert cutoffs._not_separable(np.array([0.1, 0.499, 0.5]), dev, 0.05).tolist() == [1, 2]
+
+
 def test_a_floor_is_met_with_the_whole_interval():
     a = made()
     positives = int(a.actual.sum())
