@@ -1,7 +1,8 @@
 import { Drafted } from "../../app/Drafted";
+import { InFront } from "../../app/InFront";
 import { useKeys } from "../../app/keys";
 import { useOwn, useScope } from "../../app/scope";
-import { Tile, ViewHead } from "../../parts/basics";
+import { ViewHead } from "../../parts/basics";
 import { Choice } from "../../parts/Choice";
 import { colour, dash } from "../../parts/marks";
 import { named } from "../../parts/number";
@@ -67,25 +68,12 @@ export function CalibrationView() {
       {front && (
         <div className="grid grid-cols-[minmax(300px,5fr)_minmax(360px,6fr)] max-[1100px]:grid-cols-1 gap-x-7 gap-y-5 max-w-[1120px]">
           <div className="max-w-[480px] min-w-0">
-            <fieldset className="flex gap-1.5 mb-1.5 flex-wrap min-w-0">
-              <legend className="sr-only">In front</legend>
-              {told.map(({ c }) => (
-                <button
-                  key={c.position}
-                  type="button"
-                  title={c.name}
-                  aria-label={`${c.name} in front`}
-                  aria-pressed={c === front.c}
-                  className={`rounded-[5px] p-px border ${c === front.c ? "border-ink" : "border-transparent"}`}
-                  onClick={() => bring(c.letter)}
-                >
-                  <Tile position={c.position} letter={c.letter} off={c !== front.c} />
-                </button>
-              ))}
-              <b className="ml-1 truncate min-w-0" title={front.c.name}>
+            <div className="flex gap-2 mb-1.5 flex-wrap items-center min-w-0">
+              <InFront of={told.map(({ c }) => c)} front={front.c} />
+              <b className="truncate min-w-0" title={front.c.name}>
                 {front.c.name}
               </b>
-            </fieldset>
+            </div>
             <ReliabilityPlane
               told={front}
               color={colour(front.c.position)}

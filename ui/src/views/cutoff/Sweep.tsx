@@ -1,8 +1,9 @@
 import { useState } from "react";
 import { useParts } from "../../api/queries";
+import { InFront } from "../../app/InFront";
 import { type Shown, useOwn, useScope } from "../../app/scope";
 import { saveCsv } from "../../charts/save";
-import { Fault, Loading, Tile } from "../../parts/basics";
+import { Fault, Loading } from "../../parts/basics";
 import { Choice } from "../../parts/Choice";
 import { asSet, shown } from "../../parts/number";
 
@@ -14,7 +15,7 @@ type Table = { cutoff: number[] } & Record<string, Ends>;
 
 /** Metrics at cutoffs one step apart: a table of the candidate in front, and a file of all. */
 export function Sweep({ scored }: { scored: Shown[] }) {
-  const { study, split, slice, own, go, metric } = useScope();
+  const { study, split, slice, own, metric } = useScope();
   const [open, unfold] = useOwn("sweep", ["no", "yes"]);
   const [step, setStep] = useOwn("step", STEPS);
   const [asked, ask] = useState(open === "yes");
@@ -74,20 +75,7 @@ export function Sweep({ scored }: { scored: Shown[] }) {
         <span className="flex items-baseline gap-2">
           step <Choice name="step" value={step} options={STEPS.map((s) => [s, s])} onChange={setStep} />
         </span>
-        <span className="flex gap-1.5">
-          {scored.map((c) => (
-            <button
-              key={c.position}
-              type="button"
-              aria-label={`${c.name} in front`}
-              aria-pressed={c === front}
-              title={c.name}
-              onClick={() => go({ own: { ...own, front: c.letter } })}
-            >
-              <Tile position={c.position} letter={c.letter} off={c !== front} />
-            </button>
-          ))}
-        </span>
+        <InFront of={scored} front={front} />
         <button type="button" className="link" disabled={!table} onClick={save}>
           save CSV
         </button>

@@ -1,10 +1,11 @@
 import type { Metric } from "../../api/client";
 import { Figure } from "../../app/Figure";
+import { InFront } from "../../app/InFront";
 import { type Shown, useOwn, useScope } from "../../app/scope";
 import { saveCsv } from "../../charts/save";
 import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
-import { PENDING, Tile } from "../../parts/basics";
+import { PENDING } from "../../parts/basics";
 import { colour } from "../../parts/marks";
 import { count, shown } from "../../parts/number";
 
@@ -53,7 +54,7 @@ function linesOf(c: Shown, classes: string[], called: (label: string) => string)
 
 /** Each class against the rest, and the averages over them: of the candidate in front on screen, of all in the file. */
 export function Classes() {
-  const { chosen, results, called, split, slice, own, go, pending, few, metric } = useScope();
+  const { chosen, results, called, split, slice, own, pending, few, metric } = useScope();
   const [open, unfold] = useOwn("classes", ["no", "yes"]);
   const { classes } = results.holdout;
   const told = chosen.filter((c) => c.part.matrix);
@@ -106,20 +107,7 @@ export function Classes() {
     <section aria-label="Each class" className="mt-5 max-w-[860px]">
       <header className="flex items-baseline gap-x-4 gap-y-1 flex-wrap text-sm text-soft">
         <h2 className="text-lg text-ink">Each class against the rest</h2>
-        <span className="flex gap-1.5">
-          {told.map((c) => (
-            <button
-              key={c.position}
-              type="button"
-              aria-label={`${c.name} in front`}
-              aria-pressed={c === front}
-              title={c.name}
-              onClick={() => go({ own: { ...own, front: c.letter } })}
-            >
-              <Tile position={c.position} letter={c.letter} off={c !== front} />
-            </button>
-          ))}
-        </span>
+        <InFront of={told} front={front} />
         <button type="button" className="link" disabled={pending} onClick={save}>
           save CSV
         </button>
