@@ -10,11 +10,14 @@ import threading
 import pytest
 import waitress
 from playwright.sync_api import expect, sync_playwright
+from sqlmodel import select
 
 from skarlo.studies import accounts
+from skarlo.studies.records import User
 from skarlo.studies.workspace import Workspace
 from skarlo.web import security
 from skarlo.web.app import STATIC, create_app
+from skarlo.web.demo import bring_in
 
 ARGS = [
     "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync",
@@ -63,6 +66,13 @@ def server(tmp_path):
     # whoever still answers is waited for: its word that it is done goes to a file number, which the next test may have
     running.server.task_dispatcher.shutdown()
     running.server.close()
+
+
+def brought(server, path):
+    """The address of a study that ana made of a study file."""
+    with server.workspace.writing() as records:
+        ana = records.exec(select(User).where(User.name == "ana")).one()
+    return f"{server.address}/studies/{bring_in(server.workspace, path, ana)}"
 
 
 @pytest.fixture

@@ -8,21 +8,13 @@ import re
 
 import pytest
 from playwright.sync_api import expect
-from sqlmodel import select
 
+from browser.conftest import brought
 from files import rows_of, write_study
 from skarlo.core import shown
 from skarlo.sample import write_leaf_condition
-from skarlo.studies.records import User
-from skarlo.web.demo import bring_in
 
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
-
-
-def brought(server, path):
-    with server.workspace.writing() as records:
-        ana = records.exec(select(User).where(User.name == "ana")).one()
-    return f"{server.address}/studies/{bring_in(server.workspace, path, ana)}"
 
 
 @pytest.fixture

@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import expect
 
 import brute
-from browser.test_calibration import brought
+from browser.conftest import brought
 from files import rows_of, write_study
 from skarlo.core import as_set, shown
 from web.test_choosing import least_cost

@@ -9,7 +9,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from browser.test_calibration import brought
+from browser.conftest import brought
 from skarlo.core import shown
 from skarlo.sample import write_leaf_condition
 

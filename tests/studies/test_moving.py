@@ -40,6 +40,9 @@ metric = "cost"
 against = "Labels"
 margin = 0.1
 on = "Scores"
+[cutoff_study]
+step = 0.25
+catches = 2
 """
 
 
