@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import re
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import expect
@@ -12,7 +13,8 @@ from playwright.sync_api import expect
 import brute
 from browser.conftest import brought
 from files import rows_of, write_study
-from skarlo.core import as_set, shown
+from skarlo.core import as_set, count, shown
+from skarlo.core.stats.intervals import wilson
 from web.test_choosing import least_cost
 
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
@@ -39,13 +41,17 @@ def test_a_rule_is_applied_on_tuning_read_on_test_and_taken_back(person, study, 
     ana = person("ana")
     ana.goto(f"{study}/cutoff?split=tuning")
     expect(ana.locator("[data-chip='A']")).to_contain_text("≥ 0.5")
-    apply_rule(ana, "least_cost", one_false_positives="1", one_false_negatives="4")
+    for label, price in (("Cost of one false positives", "1"), ("Cost of one false negatives", "4")):
+        ana.get_by_label(label).fill(price)
+        ana.get_by_label(label).press("Enter")
+    apply_rule(ana, "least_cost")
     wanted = least_cost(rows, (1, 4))
     expect(ana.locator("[data-chip='A']")).to_contain_text(f"≥ {as_set(wanted)}")
     expect(ana.locator("[data-part='chosen']")).to_contain_text("chosen by the rule least cost")
     expect(ana.locator("[data-bracket]")).to_have_count(1)
-    beside = ana.locator("[data-beside='A']")
-    expect(beside).to_contain_text("not separable from the best here")
+    owed = ana.locator("[data-owed='A']")
+    expect(owed).to_contain_text("not separable from the best here")
+    expect(owed).to_contain_text("chosen over and over on nine tenths of them")
     vic = person("vic")
     vic.goto(ana.url.replace("split=tuning", "split=test"))
     expect(vic.locator("[data-chip='A']")).to_contain_text(f"≥ {as_set(wanted)}")
@@ -56,7 +62,9 @@ def test_a_rule_is_applied_on_tuning_read_on_test_and_taken_back(person, study, 
         actual = [r["actual"] == "yes" for r in mine]
         recall[split] = brute.rates(actual, [float(r["p"]) >= wanted for r in mine])["recall"]
     gap = recall["test"] - recall["tuning"]
-    expect(vic.locator("[data-beside='A']")).to_contain_text(f"Recall {'+' if gap > 0 else ''}{shown(gap)}")
+    expect(vic.get_by_label("Cutoff of Scores, typed")).to_have_value(as_set(wanted))
+    drift = vic.locator("[data-drift='recall']")
+    expect(drift).to_contain_text(f"since tuning {'+' if gap > 0 else ''}{shown(gap)}")
     ana.keyboard.press("u")
     expect(ana.locator("[data-chip='A']")).to_contain_text("≥ 0.5")
     expect(ana.locator("[data-part='chosen']")).to_have_text("set in advance")
@@ -66,14 +74,94 @@ def test_what_the_next_catches_cost_is_counted_on_the_rows(person, study, rows):
     ana = person("ana")
     ana.goto(f"{study}/cutoff?split=tuning&cut=A:0.5")
     said = ana.locator("[data-beside='A']")
-    expect(said).to_contain_text("needless")
-    found = re.search(r"next (\d+): (\d+) needless, ≥ ([\d.]+)", said.inner_text())
+    expect(said).to_contain_text("+")
+    found = re.search(r"\+([\d,]+)(?: for (\d+))?\s*≥ ([\d.]+)", said.inner_text())
     below = [r for r in rows if r["split"] == "tuning" and float(found[3]) <= float(r["p"]) < 0.5]
     caught = sum(r["actual"] == "yes" for r in below)
-    assert (int(found[1]), int(found[2])) == (caught, len(below) - caught)
-    assert caught >= 10
+    assert (int(found[2] or 10), int(found[1])) == (caught, len(below) - caught)
     ana.keyboard.press(".")
     expect(said).not_to_contain_text(found[0])
+
+
+def test_a_typed_cutoff_is_kept_and_one_that_is_no_number_is_not(person, study):
+    ana = person("ana")
+    ana.goto(f"{study}/cutoff?split=tuning")
+    field = ana.get_by_label("Cutoff of Scores, typed")
+    expect(field).to_have_value("0.5")
+    field.fill("half")
+    field.press("Enter")
+    expect(field).to_have_attribute("aria-invalid", "true")
+    expect(ana.locator("[data-chip='A']")).to_contain_text("≥ 0.5")
+    field.fill("0.4375")
+    field.press("Enter")
+    expect(ana.locator("[data-chip='A']")).to_contain_text("≥ 0.4375")
+    expect(ana.get_by_role("slider")).to_have_attribute("aria-valuenow", "0.4375")
+    expect(ana.locator("[data-part='chosen']")).to_have_text("chosen by hand on the tuning rows")
+
+
+def test_a_band_for_review_is_counted_on_the_rows_and_lives_in_the_address(person, study, rows):
+    ana = person("ana")
+    ana.goto(f"{study}/cutoff?split=test")
+    expect(ana.locator("[data-live='A']")).to_be_visible()
+    ana.keyboard.press("b")
+    for label, end in (("Band from", "0.3"), ("Band up to", "0.6")):
+        ana.get_by_label(label).fill(end)
+        ana.get_by_label(label).press("Enter")
+    ana.wait_for_url("**band=0.3%3A0.6**")
+    test = [(float(r["p"]), r["actual"] == "yes") for r in rows if r["split"] == "test"]
+    sides = {
+        "below": [y for p, y in test if p < 0.3], "between": [y for p, y in test if 0.3 <= p < 0.6],
+        "above": [y for p, y in test if p >= 0.6],
+    }  # fmt: skip
+    vic = person("vic")
+    vic.goto(ana.url)
+    for page in (ana, vic):
+        for side, actual in sides.items():
+            row = page.locator(f"[data-side='{side}']")
+            low, high = wilson(len(actual), len(test), 0.95)
+            for text in (count(len(actual)), count(sum(actual)), f"{shown(low)} to {shown(high)}"):
+                expect(row).to_contain_text(text)
+        recall = page.locator("[data-metric='recall_with_review']")
+        found = sum(sides["between"]) + sum(sides["above"])
+        expect(recall).to_contain_text(shown(found / sum(y for _, y in test)))
+    ana.get_by_label("Band from").fill("0.9")
+    expect(ana.get_by_label("Band from")).to_have_attribute("aria-invalid", "true")
+    ana.get_by_role("button", name="none", exact=True).click()
+    expect(ana.locator("[data-side]")).to_have_count(0)
+
+
+def test_numbers_are_restated_for_an_expected_base_rate(person, study, rows):
+    ana = person("ana")
+    ana.goto(f"{study}/cutoff?split=test&cut=A:0.4")
+    ana.get_by_role("textbox", name="Expected base rate").fill("0.02")
+    ana.get_by_role("textbox", name="Expected base rate").press("Enter")
+    test = [(float(r["p"]) >= 0.4, r["actual"] == "yes") for r in rows if r["split"] == "test"]
+    tp, fp, fn, tn = brute.outcomes([y for _, y in test], [f for f, _ in test])
+    recall, fpr = tp / (tp + fn), fp / (fp + tn)
+    row = ana.locator("[data-restated='A']")
+    flagged = 0.02 * recall + 0.98 * fpr
+    expect(row.locator("[data-metric='precision']")).to_have_text(shown(0.02 * recall / flagged))
+    expect(row.locator("[data-metric='flagged_share']")).to_have_text(shown(flagged))
+    cost = 1000 * (0.98 * fpr + 10 * 0.02 * (1 - recall))
+    expect(row.locator("[data-metric='cost']")).to_have_text(count(round(cost)))
+
+
+def test_a_trace_is_the_metric_at_each_cutoff(person, study, rows):
+    ana = person("ana")
+    ana.goto(f"{study}/cutoff?split=tuning&cut=A:0.5")
+    ana.get_by_label("Traced").select_option("recall")
+    ring = ana.locator("[data-part='trace'] [data-ring='A']")
+    for key in ("", ".", ">"):
+        if key:
+            ana.keyboard.press(key)
+        at = float(ana.get_by_role("slider").get_attribute("aria-valuenow"))
+        tuning = [(float(r["p"]) >= at, r["actual"] == "yes") for r in rows if r["split"] == "tuning"]
+        wanted = brute.rates([y for _, y in tuning], [f for f, _ in tuning])["recall"]
+        expect(ring).to_have_attribute("data-at", as_set(at))
+        expect(ring.locator("title")).to_have_text(f"Scores at ≥ {as_set(at)}: {shown(wanted)}")
+    with ana.expect_download() as download:
+        ana.get_by_label("Trace").get_by_role("button", name="SVG").click()
+    assert "<svg" in Path(download.value.path()).read_text(encoding="utf-8")
 
 
 def test_a_rule_that_nothing_meets_says_so(person, study):

@@ -96,7 +96,9 @@ def test_a_class_of_three_is_read_against_the_rest():
 def test_the_table_says_what_each_brier_score_is_made_of_and_what_a_repair_does():
     _, results = said(lambda p: expit(logit(p) + 0.6))
     scope = Scope("test", (1, 2))
-    reading = Reading(results=results, scope=scope, chosen=candidates(results, scope), tallies=dict)
+    reading = Reading(
+        results=results, scope=scope, chosen=candidates(results, scope), tallies=dict, further=lambda: results
+    )
     figure, _, numbers, learned, repaired = EXHIBITS["calibration"].blocks(reading)
     assert figure["kind"] == "figure"
     (net,) = numbers["rows"]

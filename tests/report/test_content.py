@@ -26,7 +26,8 @@ def made(s, views, split):
 
     scope = Scope(split, every)
     exhibits = [
-        Exhibited(view=v, caption=f"of {v}", scope=scope, results=results, tallies=tallies) for v in views
+        Exhibited(view=v, caption=f"of {v}", scope=scope, results=results, tallies=tallies,
+                  further=lambda kinds: results) for v in views
     ]  # fmt: skip
     decision = Decided(candidate=s.candidates[0].name, position=1, positions=(), cutoff=0.3, note="as it is",
                        sha256="0" * 64, differs=(), results=results)  # fmt: skip

@@ -43,6 +43,12 @@ on = "Scores"
 [cutoff_study]
 step = 0.25
 catches = 2
+[[bands]]
+on = "Scores"
+low = 0.2
+high = 0.6
+[[bands]]
+least_cost = { false_positive = 3, false_negative = 40, review = 1 }
 """
 
 

@@ -1,5 +1,18 @@
 import { describe, expect, it } from "vitest";
-import { countsOf, ends, flagged, histogram, nearest, place, type Tally } from "../src/charts/tally";
+import {
+  cost,
+  countsOf,
+  ends,
+  flagged,
+  histogram,
+  LIVE,
+  live,
+  liveEnds,
+  nearest,
+  place,
+  type Tally,
+  wilson,
+} from "../src/charts/tally";
 
 /** A tally counted the plain way, at hundredths from 0 to 1. */
 function tallyOf(rows: { score: number | null; positive: boolean; weight?: number }[]): Tally {
@@ -34,9 +47,9 @@ const rows = [
 describe("the live counts", () => {
   const t = tallyOf(rows);
   it("flag what stands exactly at the cutoff, and never a row without an answer", () => {
-    expect(countsOf(t, 0.5)).toEqual({ tp: 2, fp: 1, fn: 2, tn: 1 });
-    expect(countsOf(t, 0.51)).toEqual({ tp: 1, fp: 0, fn: 3, tn: 2 });
-    expect(countsOf(t, 0)).toEqual({ tp: 3, fp: 2, fn: 1, tn: 0 });
+    expect(countsOf(t, 0.5)).toEqual({ tp: 2, fp: 1, fn: 2, tn: 1, unanswered_negative: 1 });
+    expect(countsOf(t, 0.51)).toEqual({ tp: 1, fp: 0, fn: 3, tn: 2, unanswered_negative: 1 });
+    expect(countsOf(t, 0)).toEqual({ tp: 3, fp: 2, fn: 1, tn: 0, unanswered_negative: 1 });
   });
   it("are not known between places", () => expect(countsOf(t, 0.505)).toBeNull());
   it("stand at one rounded division each", () => {
@@ -69,5 +82,37 @@ describe("the bars of a strip", () => {
         expect(over.reduce((sum, o) => sum + o.negative, 0)).toBeCloseTo(counts.fp, 9);
       }
     }
+  });
+});
+
+describe("what is read off the counts while a handle moves", () => {
+  const n = { tp: 27, fp: 9, fn: 3, tn: 58, unanswered_negative: 3 };
+  it("is each metric by its definition, with unanswered negatives among the rows and not rightly left", () => {
+    const told = Object.fromEntries(LIVE.map((name) => [name, live(name, n)]));
+    expect(told).toEqual({
+      recall: 27 / 30,
+      precision: 27 / 36,
+      specificity: 58 / 70,
+      flagged_share: 36 / 100,
+      accuracy: 85 / 100,
+      f1: 54 / 66,
+      youden_j: 27 / 30 + 58 / 70 - 1,
+    });
+    expect(cost(n, { needless: 2, missed: 10 })).toBe(480);
+  });
+  it("is nothing where a denominator is 0", () => {
+    const none = { tp: 0, fp: 0, fn: 0, tn: 4, unanswered_negative: 0 };
+    expect(live("recall", none)).toBeNull();
+    expect(live("precision", none)).toBeNull();
+    expect(live("youden_j", none)).toBeNull();
+    expect(liveEnds("precision", none, 1.96)).toBeNull();
+  });
+  it("has Wilson's interval, as published: 81 of 263 gives 0.2553 to 0.3662", () => {
+    expect(wilson(81, 263, 1.959963984540054)?.map((x) => x.toFixed(4))).toEqual(["0.2553", "0.3662"]);
+    expect(wilson(0, 12, 1.96)?.[0]).toBe(0);
+    expect(wilson(12, 12, 1.96)?.[1]).toBe(1);
+    expect(liveEnds("recall", n, null)).toBeNull();
+    const [low, high] = wilson(27, 39, 1.96) ?? [0, 0];
+    expect(liveEnds("f1", n, 1.96)).toEqual([(2 * low) / (1 + low), (2 * high) / (1 + high)]);
   });
 });

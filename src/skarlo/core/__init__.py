@@ -20,10 +20,35 @@ from .parts import KINDS as PART_KINDS
 from .parts import Part, put_together
 from .prepared import Prepared, prepare, told_of
 from .progress import Progress, Steps
-from .results import CandidateResult, ClassResult, GateResult, HoldoutResult, Lead, Results, SplitResult
+from .results import (
+    CandidateResult,
+    Catch,
+    ClassResult,
+    Drift,
+    GateResult,
+    HoldoutResult,
+    Lead,
+    Results,
+    SplitResult,
+    Stretch,
+)
 from .stats import association
+from .stats.intervals import z_value
 from .stats.tests import mcnemar_midp
-from .study import BASE_RATE, Candidate, Cutoff, CutoffStudy, Field, Gate, OwnMetric, Quoted, Settings, Study, only
+from .study import (
+    BASE_RATE,
+    Band,
+    Candidate,
+    Cutoff,
+    CutoffStudy,
+    Field,
+    Gate,
+    OwnMetric,
+    Quoted,
+    Settings,
+    Study,
+    only,
+)
 from .words.another import Another, another
 from .words.findings import OF_CUTOFFS as CUTOFF_FINDINGS
 from .words.findings import counted_rows, finding
@@ -43,9 +68,11 @@ __all__ = [
     "UNTESTED_MEASURES",
     "VERSION",
     "Another",
+    "Band",
     "BoolArray",
     "Candidate",
     "CandidateResult",
+    "Catch",
     "Changed",
     "Changes",
     "ClassBalance",
@@ -53,6 +80,7 @@ __all__ = [
     "Cutoff",
     "CutoffStudy",
     "Difference",
+    "Drift",
     "Evaluation",
     "Field",
     "Finding",
@@ -75,6 +103,7 @@ __all__ = [
     "Settings",
     "SplitResult",
     "Steps",
+    "Stretch",
     "Study",
     "Tally",
     "Unfolded",
@@ -110,4 +139,5 @@ __all__ = [
     "unfold_path",
     "with_choices",
     "with_interval",
+    "z_value",
 ]

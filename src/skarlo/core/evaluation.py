@@ -9,17 +9,30 @@ from typing import Any, cast
 
 from .compare import pairs, quoted
 from .compare.pairs import Entrant
+from .compare.rest import reach
 from .compare.together import Together
-from .decide import cutoffs, recalibration
+from .decide import cutoffs, optimism, recalibration
 from .decide.gates import Judged, judge
 from .head import described, head_of
+from .metrics import panel
+from .metrics.definitions import METRICS
 from .metrics.panel import Reading
 from .number import Difference, Finding
 from .once import Once, threads
 from .parts import KINDS, Curves, Part, of_file, put_together
 from .prepared import OnSplit, Placed, Prepared, prepare
 from .progress import Progress, Steps
-from .results import CandidateResult, Drift, GateResult, Lead, PairResult, QuotedResult, Recalibration, Results
+from .results import (
+    CandidateResult,
+    Drift,
+    GateResult,
+    Lead,
+    Optimism,
+    PairResult,
+    QuotedResult,
+    Recalibration,
+    Results,
+)  # fmt: skip
 from .study import Candidate, Cutoff, Study
 from .subject import Subject
 from .words import findings
@@ -86,8 +99,8 @@ class Evaluation:
         progress : as of `evaluate`
         """
         asked = of_file(self.study.splits) if parts is None else [Part("head"), *parts]
-        without = self._without | (set() if parts is not None or self.study.cutoff_study else CUTOFF_STUDY)
-        asked = list(dict.fromkeys(p for p in asked if p.kind not in without))
+        without = self._without | (set() if parts is not None else self._not_asked)
+        asked = list(dict.fromkeys(p for p in asked if p.kind not in without or p.rate))
         steps = Steps(progress, self._steps(asked))
         with threads() as several:
             work = [several.submit(one) for one in self._apart(asked, steps)]
@@ -129,6 +142,11 @@ class Evaluation:
             "slices": s.slices, "quoted": s.quoted, "curves": drawn, "net_benefit": drawn, "expected": expected,
         }  # fmt: skip
         return {kind for kind, given in there.items() if not given}
+
+    @property
+    def _not_asked(self) -> set[str]:
+        """Parts that the study does not ask to stand in its results file."""
+        return {k.name for k in KINDS.values() if k.asked and not getattr(self.study, k.asked)}
 
     def _steps(self, asked: Sequence[Part]) -> int:
         each = len({p.split for p in asked if p.split}) + (Part("recalibration") in asked)
@@ -225,6 +243,30 @@ class Evaluation:
 
         return self.ready.once.get(("recalibration", i), make)
 
+    def optimism(self) -> dict[str, dict[str, Optimism]]:
+        """By candidate, of those whose cutoff a rule chose, what its metric owes to the choice."""
+        found = {s.name: self._optimism(s) for s in self._candidates}
+        return {name: one for name, one in found.items() if one}
+
+    def _optimism(self, s: Subject) -> dict[str, Optimism]:
+        cutoff = s.about["cutoff"]
+        split = "" if cutoff is None else cutoff["chosen_on"] or ""
+        if cutoff is None or split not in self.study.splits or not s.cut(split):
+            return {}
+        value = cutoff["value"] if "flags" not in cutoff else math.inf
+        if value is None:
+            return {}
+        parameters = cutoff.get("parameters") or {}
+        key = ("optimism", s.key, split, value, cutoff["rule"], tuple(sorted(parameters.items())))
+        a = s.on(split).judged
+        seed = self.study.settings.seed
+
+        def make() -> dict[str, Optimism]:
+            found = optimism.of_choice(a, cutoff["rule"], parameters, value, seed)
+            return {name: optimism.carried(o, panel.of_counts(a, s.reading).get(name)) for name, o in found.items()}
+
+        return self.ready.once.get(key, make)
+
     def drift(self) -> dict[str, dict[str, Drift]]:
         """By candidate, of those with a cutoff, what became of it on the reported rows."""
         tune_on, report_on = self.study.tune_on, self.study.report_on
@@ -239,7 +281,19 @@ class Evaluation:
 
     def _drifted(self, s: Subject, tune_on: str) -> dict[str, Drift]:
         reported, tuned = (s.on(split).judged for split in (self.study.report_on, tune_on))
-        return self._once.get(("drift", s.key), lambda: cutoffs.drift(reported, tuned, s.reading))
+        cutoff = s.about["cutoff"]
+        chosen_here = cutoff is not None and cutoff["chosen_on"] == tune_on
+
+        def make() -> dict[str, Drift]:
+            found = cutoffs.drift(reported, tuned, s.reading)
+            mine = panel.of_counts(reported, s.reading)
+            for name, o in (self._optimism(s) if chosen_here else {}).items():
+                beyond = optimism.beyond(mine.get(name), o, reach(name)) if name in METRICS else None
+                if name in found and beyond is not None:
+                    found[name]["beyond_choosing"] = beyond
+            return found
+
+        return self._once.get(("drift", s.key), make)
 
     def another(self, text: str, candidate: str, split: str) -> Another:
         """What reproduces a number got elsewhere: other definitions, averages, splits, cutoffs, candidates.
@@ -332,10 +386,10 @@ class Evaluation:
         return Judged(s.entrant, s.on(split).judged, no_answer, per_class, by)
 
 
-CUTOFF_STUDY = {"sweep", "choice", "drift"}  # in the results file where the study asks for it
 _OF_STUDY: dict[str, Callable[[Evaluation], Any]] = {
     "head": Evaluation.head,
     "recalibration": Evaluation.recalibration,
+    "optimism": Evaluation.optimism,
     "drift": Evaluation.drift,
     "pairs": Evaluation.pairs,
     "best": Evaluation.best,

@@ -22,6 +22,8 @@ class Kind:
     moves : whether a cutoff changes it
     what : for people
     filed : whether it stands in the results file
+    asked : which part of a study file asks for it to stand there; without, it always does
+    by_candidate : whether it is told of each candidate, whatever the split
     """
 
     name: str
@@ -29,6 +31,8 @@ class Kind:
     moves: bool
     what: str
     filed: bool = True
+    asked: str = ""
+    by_candidate: bool = False
 
 
 _KINDS = (
@@ -41,19 +45,23 @@ _KINDS = (
     Kind("net_benefit", True, False, "net benefit by threshold"),
     Kind("calibration", True, False, "bins and the monotone fit"),
     Kind("expected", True, True, "numbers restated for the expected base rates"),
-    Kind("sweep", True, False, "every metric of counts at cutoffs one step apart"),
-    Kind("choice", True, True, "the cutoffs not separable from the best by the rule, and what the next catches cost"),
+    Kind("sweep", True, False, "every metric of counts at cutoffs one step apart", asked="cutoff_study"),
+    Kind("choice", True, True, "the cutoffs not separable from the best by the rule, and what the next catches cost",
+         asked="cutoff_study"),
+    Kind("review", True, False, "what lies below, in and above the bands for review", asked="bands"),
     Kind("slices", True, True, "slices of one list of fields, or of all the study's lists"),
-    Kind("recalibration", False, False, "what simple recalibrations would change"),
-    Kind("drift", False, True, "metrics at the cutoff on the reported rows less those where it was chosen"),
+    Kind("recalibration", False, False, "what simple recalibrations would change", by_candidate=True),
+    Kind("optimism", False, True, "what a rule's metric owes to the cutoff being chosen on the same rows",
+         asked="cutoff_study", by_candidate=True),
+    Kind("drift", False, True, "metrics at the cutoff on the reported rows less those where it was chosen",
+         asked="cutoff_study", by_candidate=True),
     Kind("pairs", False, True, "all paired differences on the reported split"),
     Kind("best", False, True, "who leads on each metric, and whom the data cannot separate from the best"),
     Kind("against_baseline", False, True, "paired differences from the baselines"),
     Kind("quoted", False, True, "quoted results, and where their values lie"),
     Kind("findings", False, True, "what was noticed"),
     Kind("gates", False, True, "the gates, and what came of them"),
-)
-OF_CANDIDATE = ("recalibration", "drift")  # by candidate, whatever the split
+)  # fmt: skip
 KINDS: dict[str, Kind] = {k.name: k for k in _KINDS}
 
 
@@ -65,12 +73,16 @@ class Part:
     split : where there is one for each split
     fields : of slices, one of the study's lists of fields; all lists if left out
     step : of a sweep; the study's own if left out
+    rate : of what is restated for an expected base rate; the study's own if left out
+    band : of what lies around a band for review, its ends; the study's own if left out
     """
 
     kind: str
     split: str = ""
     fields: tuple[str, ...] = ()
     step: float = 0.0
+    rate: float = 0.0
+    band: tuple[float, ...] = ()
 
     def __post_init__(self) -> None:
         if self.kind not in KINDS:
@@ -109,7 +121,7 @@ def put_together(values: Mapping[Part, Any]) -> Results:
         if KINDS[part.kind].each:
             for name, found in value.items():
                 _merge(entries[name]["splits"].setdefault(part.split, {}), found)
-        elif part.kind in OF_CANDIDATE:
+        elif KINDS[part.kind].by_candidate:
             for name, found in value.items():
                 entries[name][part.kind] = found
         elif part.kind != "head" and value is not None:

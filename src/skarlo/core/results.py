@@ -251,6 +251,48 @@ class Stretch(TypedDict):
     why: NotRequired[str]
 
 
+class BandSide(TypedDict):
+    """Rows on one side of a band or in it, how many of them are positive, and their share of all rows."""
+
+    rows: float
+    positives: float
+    share: Metric
+
+
+class BandResult(TypedDict):
+    """A band for review: its ends (null above every score), what lies below, between and above them, and shares of it.
+    `cost` where it is the band of least cost."""
+
+    low: float | None
+    high: float | None
+    cost: NotRequired[float]
+    below: NotRequired[BandSide]
+    between: NotRequired[BandSide]
+    above: NotRequired[BandSide]
+    metrics: dict[str, Metric]
+
+
+class Optimism(TypedDict):
+    """What the metric that a rule is about owes to the cutoff being chosen on the rows it is read on: its value, its
+    value where each tenth of the rows is read at the cutoff chosen on the other nine, and how much better the first
+    looks. `low`, `high`: the value's own interval, moved along to the second; approximate."""
+
+    value: float | None
+    cross_chosen: float | None
+    difference: float | None
+    low: NotRequired[float]
+    high: NotRequired[float]
+    why: NotRequired[str]
+
+
+class BeyondChoosing(TypedDict):
+    """A metric on the reported rows less its cross-chosen value on those where the cutoff was chosen."""
+
+    difference: float
+    low: float
+    high: float
+
+
 class Drift(TypedDict):
     """A metric on the reported rows less that on the rows where the cutoff was chosen."""
 
@@ -259,6 +301,7 @@ class Drift(TypedDict):
     high: NotRequired[float | None]
     p: NotRequired[float | None]
     why: NotRequired[str]
+    beyond_choosing: NotRequired[BeyondChoosing]
 
 
 class SplitResult(TypedDict):
@@ -290,6 +333,7 @@ class SplitResult(TypedDict):
     stretch: NotRequired[Stretch]
     next_catch: NotRequired[Catch | None]
     last_catch: NotRequired[Catch | None]
+    bands: NotRequired[list[BandResult]]
     slices: NotRequired[list[SliceResult]]
 
 
@@ -317,6 +361,7 @@ class CandidateResult(TypedDict):
     splits: dict[str, SplitResult]
     recalibration: NotRequired[Recalibration]
     drift: NotRequired[dict[str, Drift]]
+    optimism: NotRequired[dict[str, Optimism]]
 
 
 class PairResult(TypedDict):

@@ -30,6 +30,15 @@ class Cutoff:
     parameters: Mapping[str, float] = field(default_factory=dict)
     chosen_by: Mapping[str, Any] = field(default_factory=dict)
 
+    @property
+    def measured(self) -> Cutoff:
+        """What of it changes a number: where it was chosen does only where a rule chose it, which can be done over."""
+        by_rule = self.chosen_by.get("rule", BY_HAND) != BY_HAND
+        return self if self.rule or by_rule else replace(self, chosen_on=None)
+
+
+BY_HAND = "by hand"
+
 
 @dataclass(frozen=True)
 class Candidate:
@@ -141,6 +150,20 @@ class CutoffStudy:
 
 
 @dataclass(frozen=True)
+class Band:
+    """A band for review between two cutoffs, or the one of least cost for the prices of a needless flag, a miss and a
+    row that is looked at (`false_positive`, `false_negative`, `review`).
+
+    on : the candidate it is of; all that have scores if None
+    """
+
+    low: float | None = None
+    high: float | None = None
+    least_cost: Mapping[str, float] | None = None
+    on: str | None = None
+
+
+@dataclass(frozen=True)
 class Study:
     """One question about candidates on a held-out set.
 
@@ -157,6 +180,7 @@ class Study:
     numbers : numeric fields that own metrics may sum, each float64, shape (n,)
     expected_base_rate : shares of positives where it will run
     cutoff_study : whether the results file tells how wide the choice of each cutoff is, and in what steps
+    bands : bands for review, told of in the results file
     picked : whether the rows are a slice that was picked out: under min_slice of them only counts are told
     names, words : names to show for classes, and words for tp, fn, fp, tn
     """
@@ -184,6 +208,7 @@ class Study:
     findings: tuple[Finding, ...] = ()
     quoted: tuple[Quoted, ...] = ()
     cutoff_study: CutoffStudy | None = None
+    bands: tuple[Band, ...] = ()
     picked: bool = False
 
     @property

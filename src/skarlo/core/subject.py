@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
@@ -14,15 +15,15 @@ from .counting import curves, outcomes
 from .counting.answers import Answers, effective_rows
 from .counting.table import row_shares
 from .counting.tally import Tally
-from .decide import cutoffs, net_benefit
+from .decide import cutoffs, net_benefit, review
 from .metrics import classes, counts, panel, reliability
 from .metrics.panel import Reading
-from .number import absent
+from .number import absent, total
 from .once import Once
 from .parts import Curves, Part
 from .prepared import OnSplit, Prepared
 from .results import CandidateResult
-from .study import CutoffStudy
+from .study import Band, CutoffStudy
 
 T = TypeVar("T")
 
@@ -60,7 +61,7 @@ class Subject:
 
     def of(self, part: Part) -> Any:
         """A part of a split; None where it has nothing of the kind."""
-        key = (part.kind, part.fields, part.step, self.key, part.split)
+        key = (part, self.key)
         make = partial(PARTS[part.kind], self, part)
         return self.once.get(key, make) if part.moves else self.ready.once.get((*key, self.how), make)
 
@@ -168,7 +169,7 @@ class Subject:
         return there and not self.is_baseline and not self.too_few(split)
 
     def _expected(self, part: Part) -> dict[str, Any] | None:
-        rates = self.ready.study.expected_base_rate
+        rates = (part.rate,) if part.rate else self.ready.study.expected_base_rate
         if self.is_baseline or not rates or self.reading.positive is None or self.too_few(part.split):
             return None
         a = self.on(part.split).judged
@@ -177,13 +178,13 @@ class Subject:
 
     def _sweep(self, part: Part) -> dict[str, Any] | None:
         step = part.step or (self.ready.study.cutoff_study or CutoffStudy()).step
-        if not self._cut(part.split):
+        if not self.cut(part.split):
             return None
         return {"sweep": cutoffs.sweep(self.on(part.split).judged, self.reading, step)}
 
     def _choice(self, part: Part) -> dict[str, Any] | None:
         a, s, cutoff = self.on(part.split).judged, self.reading.settings, self.about["cutoff"]
-        if not self._cut(part.split) or cutoff is None:
+        if not self.cut(part.split) or cutoff is None:
             return None
         rule, parameters = cutoff["rule"], cutoff.get("parameters") or {}
         found = self._kept(
@@ -197,7 +198,31 @@ class Subject:
             told["last_catch"] = cutoffs.last_catch(a, value, catches, s.confidence)
         return told
 
-    def _cut(self, split: str) -> bool:
+    def _review(self, part: Part) -> dict[str, Any] | None:
+        if not self.cut(part.split):
+            return None
+        a = self.on(part.split).judged
+        told = []
+        asked = (Band(part.band[0], part.band[1]),) if part.band else self.ready.study.bands
+        for band in asked:
+            if band.on not in (None, self.name):
+                continue
+            low, high = self._band(band, part.split)
+            told.append(review.of_band(a, self.reading, band, low, high))
+        return {"bands": told} if told else None
+
+    def _band(self, band: Band, split: str) -> tuple[float, float]:
+        """Its ends, or those of least cost on the tuning rows; where there are none on the rows it is read on."""
+        if band.least_cost is None:
+            low, high = band.low, band.high
+            return -math.inf if low is None else low, math.inf if high is None else high
+        tune_on = self.ready.study.tune_on
+        a = self.on(tune_on if tune_on is not None and self.cut(tune_on) else split).judged
+        assert a.tally is not None
+        positives = total(a.weight[a.is_positive]) if a.weight is not None else int(a.is_positive.sum())
+        return review.least_cost(a.tally, positives, **band.least_cost)
+
+    def cut(self, split: str) -> bool:
         """Whether there are rows with scores of two classes, on which a cutoff can stand."""
         a = self.on(split).judged
         there = a.positive is not None and a.tally is not None and a.tally.rows > 0
@@ -243,6 +268,7 @@ PARTS: dict[str, Callable[[Subject, Part], Any]] = {
     "expected": Subject._expected,
     "sweep": Subject._sweep,
     "choice": Subject._choice,
+    "review": Subject._review,
     "slices": Subject._sliced,
 }
 

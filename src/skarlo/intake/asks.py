@@ -11,6 +11,7 @@ from skarlo.core import (
     MEASURES,
     METRICS,
     UNTESTED_MEASURES,
+    Band,
     FloatArray,
     Gate,
     OwnMetric,
@@ -110,6 +111,18 @@ def _gate_faults(
         if g.metric in GATE_COUNTS or any(m.name == g.metric and m.measure in UNTESTED_MEASURES for m in spec.metrics):
             out.append(("this metric has no paired test", g.metric, "another metric"))
     return out
+
+
+def bands_of(spec: StudySpec, classes: list[str], doing: Loading) -> tuple[Band, ...]:
+    """The bands for review."""
+    if spec.bands and len(classes) > 2:
+        doing.misasked("bands are for two classes", f"{len(classes)} classes")
+    scored = [c.name for c in spec.candidates if c.predicted is None]
+    for i, b in enumerate(spec.bands, 1):
+        if b.on is not None and b.on not in scored:
+            doing.misasked(f"bands.{i}: there is no such candidate with scores", b.on, one_of(scored))
+    return tuple(Band(b.low, b.high, None if b.least_cost is None else b.least_cost.model_dump(), b.on)
+                 for b in spec.bands)  # fmt: skip
 
 
 def quoted_of(spec: StudySpec, classes: list[str], doing: Loading) -> tuple[Quoted, ...]:

@@ -302,6 +302,32 @@ class CutoffStudySpec(_Part):
         return step
 
 
+class ReviewCostSpec(_Part):
+    """What a row costs: one that is flagged needlessly, one that is missed, one that is looked at."""
+
+    false_positive: float = Field(ge=0, allow_inf_nan=False)
+    false_negative: float = Field(ge=0, allow_inf_nan=False)
+    review: float = Field(ge=0, allow_inf_nan=False)
+
+
+class BandSpec(_Part):
+    """[[bands]]: rows scored between two cutoffs are looked at by someone."""
+
+    on: Name | None = None
+    low: float | None = Field(default=None, allow_inf_nan=False)
+    high: float | None = Field(default=None, allow_inf_nan=False)
+    least_cost: ReviewCostSpec | None = None
+
+    @model_validator(mode="after")
+    def _fits(self) -> BandSpec:
+        given = [x is not None for x in (self.low, self.high)]
+        if (self.least_cost is not None and any(given)) or (self.least_cost is None and not all(given)):
+            raise ValueError("a band has low and high, or least_cost")
+        if self.low is not None and self.high is not None and self.low > self.high:
+            raise ValueError(f"low is {self.low:g} and high {self.high:g}: low is at most high")
+        return self
+
+
 class StudySpec(_Part):
     """A whole study file."""
 
@@ -314,12 +340,17 @@ class StudySpec(_Part):
     gates: list[GateSpec] = []
     quoted: list[QuotedSpec] = []
     cutoff_study: CutoffStudySpec | None = None
+    bands: list[BandSpec] = []
     _file: str = PrivateAttr(default="")
 
     @property
     def file(self) -> str:
         """The name of the study file it was read from; "" where there is none."""
         return self._file
+
+
+# What a study file asks for besides its files.
+ASKS = frozenset(StudySpec.model_fields) - {"format", "title", "holdout", "candidates"}
 
 
 def read_spec(path: Path) -> StudySpec:
@@ -353,7 +384,7 @@ def parse_spec(data: dict[str, Any], file: str) -> StudySpec:
 
 _PARTS: dict[str, type[BaseModel]] = {
     "holdout": HoldoutSpec, "settings": SettingsSpec, "candidates": CandidateSpec, "metrics": MetricSpec,
-    "gates": GateSpec, "quoted": QuotedSpec, "cutoff_study": CutoffStudySpec,
+    "gates": GateSpec, "quoted": QuotedSpec, "cutoff_study": CutoffStudySpec, "bands": BandSpec,
 }  # fmt: skip
 
 

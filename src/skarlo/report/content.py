@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 from skarlo import core
@@ -25,6 +26,7 @@ class Exhibited:
     """One exhibit: what is shown of which results. The same results are one object for all exhibits that show them.
 
     tallies : of the candidates' scores on the scope's split, by name
+    further : more parts of the same results, by their kinds
     """
 
     view: str
@@ -32,6 +34,7 @@ class Exhibited:
     scope: Scope
     results: Results
     tallies: Tallies
+    further: Callable[[Sequence[str]], Results]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -98,10 +101,12 @@ def content(
 
 
 def _blocks(e: Exhibited) -> list[Block]:
+    exhibit = EXHIBITS[e.view]
     reading = Reading(
-        results=e.results, scope=e.scope, chosen=candidates(e.results, e.scope), tallies=e.tallies
+        results=e.results, scope=e.scope, chosen=candidates(e.results, e.scope), tallies=e.tallies,
+        further=partial(e.further, exhibit.shows),
     )  # fmt: skip
-    return EXHIBITS[e.view].blocks(reading)
+    return exhibit.blocks(reading)
 
 
 def _asked(d: Decided, results: int) -> dict[str, Any]:
@@ -157,6 +162,7 @@ def as_today(frozen: Mapping[str, Any]) -> dict[str, Any]:
 def _from_figures(e: Mapping[str, Any], frozen: Mapping[str, Any]) -> list[Block]:
     results, scope = frozen["results"][e["results"]], Scope.kept(e["scope"])
     none: Mapping[str, Tally | None] = defaultdict(lambda: None)
-    made = _blocks(Exhibited(view=e["view"], caption="", scope=scope, results=results, tallies=lambda: none))
+    made = _blocks(Exhibited(view=e["view"], caption="", scope=scope, results=results, tallies=lambda: none,
+                             further=lambda kinds: results))  # fmt: skip
     figures = [drawing(name, svg) for name, svg in e["figures"].items()]
     return [*figures, *(b for b in made if b["kind"] != "figure")]

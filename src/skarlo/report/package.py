@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
@@ -141,7 +141,7 @@ def build(evaluator: Evaluator, draft: Draft) -> dict[str, Any]:
         exhibits=[
             Exhibited(
                 view=e.record.view, caption=e.record.caption, scope=e.scope, results=measured.at(e.asked),
-                tallies=partial(_tallies, evaluator, e),
+                tallies=partial(_tallies, evaluator, e), further=partial(_further, evaluator, e),
             )
             for e in draft.exhibits
         ],
@@ -173,6 +173,10 @@ def _decided(draft: Draft, d: Decision, measured: _Measured) -> Decided:
 def _tallies(evaluator: Evaluator, e: Pinned) -> dict[str, core.Tally | None]:
     ready = evaluator.prepared(e.asked)
     return {c.name: ready.on_split(i, e.scope.split).judged.tally for i, c in enumerate(ready.study.candidates)}
+
+
+def _further(evaluator: Evaluator, e: Pinned, kinds: Sequence[str]) -> core.Results:
+    return evaluator.parts(e.asked, [core.Part(k, e.scope.split if core.PART_KINDS[k].each else "") for k in kinds])
 
 
 def decision_chosen(draft: Draft) -> str:

@@ -11,7 +11,7 @@ import json
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import astuple, dataclass, replace
 from functools import partial
 from typing import Any, Literal, TypeVar, cast
 
@@ -74,7 +74,7 @@ class Asked:
     plain : the study without its cutoffs; read_key : of its files as they are read
     within : fields with the value that rows have to have; plain_key : of the rows that are left
     cutoffs : each candidate's, None where it has none, with where and how it was chosen
-    key : of the results at these cutoffs, however they were chosen
+    key : of the results at these cutoffs
     keep : whether these are the cutoffs that the study keeps
     positions : of the candidates, in order
     inputs : the kept files by fingerprint, as people know them
@@ -113,7 +113,7 @@ def ask(
     placed = tuple(_cutoff(session, c, cutoffs or {}, seen_on) for c in candidates)
     read_key = _key(record, candidates, plain)
     plain_key = hashlib.sha256(f"{read_key} {json.dumps(within)}".encode()).hexdigest() if within else read_key
-    values = json.dumps([None if c is None else [c.value, dict(c.chosen_by)] for c in placed])
+    values = json.dumps([None if c is None else [c.value, c.measured.chosen_on, dict(c.chosen_by)] for c in placed])
     return Asked(
         plain, read_key, within, plain_key, files_of(workspace, record, candidates), placed,
         hashlib.sha256(f"{plain_key} {values}".encode()).hexdigest(),
@@ -264,8 +264,8 @@ class Evaluator:
         return self._parts.get(key, make)
 
     def _evaluation(self, asked: Asked, progress: Progress | None = None) -> core.Evaluation:
-        """The study at these cutoffs; on which rows they were chosen is said of the results after."""
-        plain = [None if c is None else core.Cutoff(c.value, chosen_by=c.chosen_by) for c in asked.cutoffs]
+        """The study at these cutoffs; on which rows some were set by hand is said of the results after."""
+        plain = [None if c is None else c.measured for c in asked.cutoffs]
         return self._evaluations.get(asked.key, lambda: core.Evaluation(self.prepared(asked, progress), cutoffs=plain))
 
     def another(self, asked: Asked, text: str, candidate: str, split: str) -> core.Another:
@@ -295,7 +295,7 @@ class Evaluator:
 def part_key(asked: Asked, part: core.Part) -> str:
     """What a part is kept under: parts that no cutoff changes are one for all cutoffs."""
     of = asked.key if part.moves else asked.plain_key
-    return hashlib.sha256(json.dumps(["part", of, part.kind, part.split, part.fields, part.step]).encode()).hexdigest()
+    return hashlib.sha256(json.dumps(["part", of, *astuple(part)]).encode()).hexdigest()
 
 
 def _as_chosen(asked: Asked, results: core.Results) -> core.Results:

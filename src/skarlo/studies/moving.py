@@ -21,7 +21,7 @@ from skarlo.intake import InputError, Problem, Source, StudySpec, parse_spec
 from skarlo.intake.holdout import SPLIT
 from skarlo.intake.load import load
 from skarlo.intake.problems import refuse
-from skarlo.intake.spec import RuleSpec, read_toml
+from skarlo.intake.spec import ASKS, RuleSpec, read_toml
 
 from . import catalog
 from .catalog import NewStudy, keep_study, spec_of
@@ -32,9 +32,6 @@ from .workspace import Incoming, Workspace
 STUDY = "study.toml"
 CHUNK = 1 << 20
 THEN = (1980, 1, 1, 0, 0, 0)  # no time in the file: the same study gives the same bytes
-
-
-ASKS = {"settings", "metrics", "gates", "quoted", "cutoff_study"}  # what a study file asks for besides its files
 
 
 def export(workspace: Workspace, study: StudyRecord, candidates: Sequence[CandidateRecord], out: IO[bytes]) -> str:
@@ -142,7 +139,7 @@ def plan(bringing: Bringing, spec: StudySpec, progress: Progress | None = None) 
         holdout = spec.holdout.model_copy(update={"files": {}, "path": home, "split": SPLIT})
         spec = spec.model_copy(update={"holdout": holdout})
     mapping = spec.holdout.model_dump(exclude={"path"}, exclude_defaults=True, exclude_none=True)
-    asks = spec.model_dump(mode="json", by_alias=True, include=ASKS,
+    asks = spec.model_dump(mode="json", by_alias=True, include=set(ASKS),
                            exclude_defaults=True, exclude_none=True)  # fmt: skip
     entries = [c.model_dump(exclude_none=True) for c in spec.candidates]
     if any(isinstance(c.cutoff, RuleSpec) for c in spec.candidates):

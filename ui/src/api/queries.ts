@@ -54,20 +54,26 @@ export type PartsAsked = {
   within: string[];
   /** Of a sweep: how far apart its cutoffs are. */
   step?: number;
+  /** Of what is restated: for which share of positives. */
+  baseRate?: number;
+  /** Of what lies around a band for review: its ends. */
+  band?: [number, number];
 };
 
 /**
  * Some parts of the results at the given cutoffs. Until they are there, the newest of the same parts at other cutoffs
  * stand in their place (`isPlaceholderData`). What nobody on the page waits for any more is let go of.
  */
-const partsOf = (id: number, { kinds, split, cutoffs, within, step }: PartsAsked, quiet = false) => {
-  const key = ["parts", id, kinds.join(), split, within, step];
+const partsOf = (id: number, asked: PartsAsked, quiet = false) => {
+  const { kinds, split, cutoffs, within, step, baseRate, band } = asked;
+  const key = ["parts", id, kinds.join(), split, within, step, baseRate, band];
+  const more = { ...(step ? { step } : {}), ...(baseRate ? { base_rate: baseRate } : {}), ...(band ? { band } : {}) };
   return queryOptions<Parts>({
     queryKey: [...key, cutoffs],
     queryFn: ({ signal }) =>
       got(
         api.GET("/api/v1/studies/{study_id}/parts", {
-          params: { ...at(id), query: { kinds: [...kinds], split, cutoffs, within, ...(step ? { step } : {}) } },
+          params: { ...at(id), query: { kinds: [...kinds], split, cutoffs, within, ...more } },
           signal,
           ...(quiet ? { headers: AHEAD } : {}),
         }),

@@ -812,6 +812,37 @@ export interface components {
             high: number[];
         };
         /**
+         * BandResult
+         * @description A band for review: its ends (null above every score), what lies below, between and above them, and shares of it.
+         *     `cost` where it is the band of least cost.
+         */
+        BandResult: {
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Cost */
+            cost?: number;
+            below?: components["schemas"]["BandSide"];
+            between?: components["schemas"]["BandSide"];
+            above?: components["schemas"]["BandSide"];
+            /** Metrics */
+            metrics: {
+                [key: string]: components["schemas"]["Metric"];
+            };
+        };
+        /**
+         * BandSide
+         * @description Rows on one side of a band or in it, how many of them are positive, and their share of all rows.
+         */
+        BandSide: {
+            /** Rows */
+            rows: number;
+            /** Positives */
+            positives: number;
+            share: components["schemas"]["Metric"];
+        };
+        /**
          * BaselineResult
          * @description What needs no model: "always" one class, or the "base_rate" for every row.
          */
@@ -823,6 +854,18 @@ export interface components {
             kind: "always" | "base_rate";
             /** Label */
             label?: string;
+        };
+        /**
+         * BeyondChoosing
+         * @description A metric on the reported rows less its cross-chosen value on those where the cutoff was chosen.
+         */
+        BeyondChoosing: {
+            /** Difference */
+            difference: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
         };
         /**
          * CalibrationBins
@@ -903,6 +946,10 @@ export interface components {
             /** Drift */
             drift?: {
                 [key: string]: components["schemas"]["Drift"];
+            };
+            /** Optimism */
+            optimism?: {
+                [key: string]: components["schemas"]["Optimism"];
             };
         };
         /**
@@ -1011,6 +1058,7 @@ export interface components {
             p?: number | null;
             /** Why */
             why?: string;
+            beyond_choosing?: components["schemas"]["BeyondChoosing"];
         };
         /**
          * Ends
@@ -1251,6 +1299,26 @@ export interface components {
             high: number[];
             /** All */
             all: number[];
+        };
+        /**
+         * Optimism
+         * @description What the metric that a rule is about owes to the cutoff being chosen on the rows it is read on: its value, its
+         *     value where each tenth of the rows is read at the cutoff chosen on the other nine, and how much better the first
+         *     looks. `low`, `high`: the value's own interval, moved along to the second; approximate.
+         */
+        Optimism: {
+            /** Value */
+            value: number | null;
+            /** Cross Chosen */
+            cross_chosen: number | null;
+            /** Difference */
+            difference: number | null;
+            /** Low */
+            low?: number;
+            /** High */
+            high?: number;
+            /** Why */
+            why?: string;
         };
         /**
          * Outcomes
@@ -1584,6 +1652,8 @@ export interface components {
             stretch?: components["schemas"]["Stretch"];
             next_catch?: components["schemas"]["Catch"] | null;
             last_catch?: components["schemas"]["Catch"] | null;
+            /** Bands */
+            bands?: components["schemas"]["BandResult"][];
             /** Slices */
             slices?: components["schemas"]["SliceResult"][];
         };
@@ -1672,6 +1742,10 @@ export interface components {
             drift?: {
                 [key: string]: components["schemas"]["Drift"];
             };
+            /** Optimism */
+            optimism?: {
+                [key: string]: components["schemas"]["Optimism"];
+            };
         };
         /** Parts */
         Parts: {
@@ -1758,6 +1832,8 @@ export interface components {
             stretch?: components["schemas"]["Stretch"];
             next_catch?: components["schemas"]["Catch"] | null;
             last_catch?: components["schemas"]["Catch"] | null;
+            /** Bands */
+            bands?: components["schemas"]["BandResult"][];
             /** Slices */
             slices?: components["schemas"]["SliceResult"][];
         };
@@ -1835,6 +1911,11 @@ export interface components {
         TalliesOut: {
             /** Tallies */
             tallies: components["schemas"]["TallyOut"][];
+            /**
+             * Z
+             * @description the normal quantile of the study's confidence, for Wilson's intervals of the counts; null where rows have weights or groups, on which these rest as well
+             */
+            z: number | null;
         };
         /**
          * TallyOut
@@ -3111,14 +3192,18 @@ export interface operations {
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
-                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; bands: what the ROC curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; sweep: every metric of counts at cutoffs one step apart; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
-                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "bands" | "net_benefit" | "calibration" | "expected" | "sweep" | "choice" | "slices" | "recalibration" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
+                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; bands: what the ROC curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; sweep: every metric of counts at cutoffs one step apart; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
+                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "bands" | "net_benefit" | "calibration" | "expected" | "sweep" | "choice" | "review" | "slices" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
                 /** @description of parts that there are one of for each split: which */
                 split?: string;
                 /** @description of slices: one of the study's lists of fields, as ward,shift; all lists if left out */
                 fields?: string[];
                 /** @description of a sweep: how far apart its cutoffs are */
                 step?: number;
+                /** @description of expected: the share of positives to restate for */
+                base_rate?: number;
+                /** @description of review: the band's ends, as 0.2,0.6 */
+                band?: number[];
             };
             header?: never;
             path: {

@@ -110,6 +110,16 @@ def _rates(name: str, s: Shares, sampling: Sampling, names: Names, suffix: str) 
     return found
 
 
+def share(table: Table, numerator: BoolArray, denominator: BoolArray, sampling: Sampling, why: str) -> Metric:
+    """Any share of a table's cells with Wilson's interval, marked thin on few rows; `why` says what it lacks."""
+    s = _shares_of(table, numerator, denominator)
+    if not s.exists[0]:
+        return absent(why)
+    low, high = s.interval(sampling.confidence)
+    ends_ = np.maximum(0.0, np.minimum(low, s.value)), np.minimum(1.0, np.maximum(high, s.value))
+    return _told(s.value, ends_, "wilson" + table.suffix, s.rows < sampling.min_denominator)[0]
+
+
 def _told(value: FloatArray, ends_: intervals.Intervals, kind: str, few: BoolArray) -> list[Metric]:
     """Metrics of many tables; `few` says which are thin."""
     rows = zip((value + 0.0).tolist(), (ends_[0] + 0.0).tolist(), (ends_[1] + 0.0).tolist(), strict=True)

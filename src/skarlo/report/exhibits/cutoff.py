@@ -2,11 +2,26 @@
 
 from __future__ import annotations
 
-from skarlo.core import Results, as_set, class_names, count, outcomes_of, with_interval
+import math
+
+from skarlo.core import (
+    METRICS,
+    Catch,
+    Drift,
+    Results,
+    Stretch,
+    Tally,
+    as_set,
+    class_names,
+    count,
+    outcomes_of,
+    shown,
+    with_interval,
+)
 from skarlo.report import figures
-from skarlo.report.blocks import Block, Cell, counts, drawing, note, table, texts
+from skarlo.report.blocks import Block, Cell, Row, counts, drawing, note, table, texts
 from skarlo.report.drafting import MOST_NAMED, chosen_where, outcome_words, read_on, rows_named
-from skarlo.report.scope import Scope, Shown
+from skarlo.report.scope import Scope, Shown, candidates
 
 from .cells import cutoff_of, who
 from .entry import Exhibit, Reading
@@ -48,11 +63,92 @@ def _blocks(reading: Reading) -> list[Block]:
     return [
         *([drawing("strips", figures.strips(counted))] if counted else []),
         table(head, [{"cells": _cells(c)} for c in reading.chosen]),
+        *_choice(reading),
         note(
             *read_on(results, reading.scope),
             f"scores by actual class: {names['positive']} up, {names['negative']} down, each as a share of its class",
         ),
     ]
+
+
+DRIFTING = ("recall", "precision", "flagged_share")
+WIDE = 1 / 3  # of the share flagged: a stretch that changes it by more fixes no cutoff
+
+
+def _choice(reading: Reading) -> list[Block]:
+    """How wide the choice of each cutoff is, what the next catches cost, and what became of it on the reported rows."""
+    further = candidates(reading.further(), reading.scope)
+    words, holdout = outcome_words(reading.results), reading.results["holdout"]
+    told = [c for c in further if c.part.get("next_catch") or c.part.get("last_catch")]
+    out: list[Block] = []
+    if told:
+        head = texts("Candidate", f"The next catches, in {words['fp']}", "The last ones", "Not separable from the best",
+                     "The choice")  # fmt: skip
+        out.append(table(head, [{"cells": [who(c), *texts(*_width(c))]} for c in told], wide=True))
+    drifting = [c for c in further if c.result.get("drift")]
+    if drifting and reading.scope.split == holdout["report_on"]:
+        since = [f"{METRICS[name].title} since {holdout['tune_on']}" for name in DRIFTING]
+        rows: list[Row] = [
+            {"cells": [who(c), *texts(*(_signed(c.result["drift"][name]) for name in DRIFTING))]} for c in drifting
+        ]
+        out.append(table(texts("Candidate", *since), rows))
+    tallies = reading.tallies()
+    said = [s for c in further for s in _told_signer(c, tallies.get(c.name))]
+    return [*out, note(*said)] if said else out
+
+
+def _width(c: Shown) -> list[str]:
+    stretch = c.part.get("stretch")
+    wide = "—" if stretch is None or "why" in stretch else between(stretch)
+    return [_price(c.part.get("next_catch")), _price(c.part.get("last_catch")), wide, _owed(c)]
+
+
+def _price(found: Catch | None) -> str:
+    if not found:
+        return "none"
+    at = "above every score" if found["cutoff"] is None else f"≥ {as_set(found['cutoff'])}"
+    return f"{count(found['needless'])} for {count(found['catches'])}, {at}"
+
+
+def between(stretch: Stretch) -> str:
+    """A stretch of cutoffs in words."""
+    low, high = stretch["low"], stretch["high"]
+    if low is None or high is None:
+        return "all scores" if low is high else f"up to {as_set(high)}" if low is None else f"from {as_set(low)} on"  # type: ignore[arg-type]
+    return f"{as_set(low)} to {as_set(high)}"
+
+
+def _owed(c: Shown) -> str:
+    """What the rule's metric is where it was chosen, and where it is chosen over on parts of these rows."""
+    for name, o in c.result.get("optimism", {}).items():
+        if o["difference"] is not None:
+            title = "cost a row" if name == "cost" else METRICS[name].title
+            return f"{title} {shown(o['value'])}, chosen over {shown(o['cross_chosen'])}"
+    return "—"
+
+
+def _signed(d: Drift) -> str:
+    if d["difference"] is None:
+        return "—"
+    told = f"{'+' if d['difference'] > 0 else ''}{shown(d['difference'])}"
+    low, high = d.get("low"), d.get("high")
+    return told if low is None or high is None else f"{told} ({shown(low)} to {shown(high)})"
+
+
+def _told_signer(c: Shown, t: Tally | None) -> list[str]:
+    """What the numbers of a choice force to be said."""
+    out = []
+    stretch, cutoff = c.part.get("stretch"), c.cutoff
+    if t is not None and cutoff is not None and stretch is not None and "why" not in stretch:
+        low, high = (math.inf if end is None else end for end in (stretch["low"], stretch["high"]))
+        most, least, here = (sum(t.at(x)) for x in (-math.inf if stretch["low"] is None else low, high, cutoff))
+        if most - least > WIDE * here:
+            out.append(f"{c.name}: the data do not fix the cutoff: between {count(least)} and {count(most)} rows "
+                       "flagged it cannot be separated from the best")  # fmt: skip
+    beyond = [d["beyond_choosing"] for d in c.result.get("drift", {}).values() if "beyond_choosing" in d]
+    if any(b["low"] > 0 or b["high"] < 0 for b in beyond):
+        out.append(f"{c.name}: tuning and test differ by more than choosing explains")
+    return out
 
 
 OUTCOMES = ("tp", "fn", "fp", "tn")
@@ -69,6 +165,7 @@ def _cells(c: Shown) -> list[Cell]:
 
 
 CUTOFF = Exhibit(
-    view="cutoff", reads=("lines",), counts_only=True, two=_two, many=_many, blocks=_blocks,
+    view="cutoff", reads=("lines",), shows=("lines", "choice", "optimism", "drift"), counts_only=True, two=_two,
+    many=_many, blocks=_blocks,
     refused="of three classes or more the one with the largest probability is predicted: there is no cutoff to show",
 )  # fmt: skip

@@ -14,13 +14,14 @@ Sentence = Callable[[Results, Scope, list[Shown]], str]
 
 @dataclass(frozen=True, kw_only=True)
 class Reading:
-    """One exhibit as it is read: the results, what of them, the candidates in scope, and by name the tallies of their
-    scores, which are made when they are asked for."""
+    """One exhibit as it is read: the results, what of them, the candidates in scope, by name the tallies of their
+    scores, and the parts that it shows besides the results file's; both are made when they are asked for."""
 
     results: Results
     scope: Scope
     chosen: list[Shown]
     tallies: Callable[[], Mapping[str, Tally | None]]
+    further: Callable[[], Results]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -31,6 +32,7 @@ class Exhibit:
     ----------
     view : its name, in addresses and in files
     reads : the parts of the results that its sentence is about
+    shows : parts that its blocks hold and that do not always stand in the results file
     two, many : its sentence of two classes, and of three or more
     counts_only : whether its sentence says counts and no rate, so that it stands where rows are too few for rates
     blocks : what it freezes, in the order it is read
@@ -42,5 +44,6 @@ class Exhibit:
     two: Sentence
     many: Sentence
     blocks: Callable[[Reading], list[Block]]
+    shows: tuple[str, ...] = ()
     refused: str = ""
     counts_only: bool = False

@@ -34,6 +34,7 @@ from skarlo.studies.refusals import Missing, Refusal
 
 from ..models import (
     CutoffsQuery,
+    Finite,
     Id,
     OneOf,
     StudyPath,
@@ -89,10 +90,17 @@ class PartsQuery(CutoffsQuery):
     )
 
     step: float = Field(default=0.0, ge=0, le=1, description="of a sweep: how far apart its cutoffs are")
+    base_rate: float = Field(default=0.0, ge=0, lt=1, description="of expected: the share of positives to restate for")
+    band: Annotated[list[Finite], BeforeValidator(listed)] = Field(
+        default=[], max_length=2, description="of review: the band's ends, as 0.2,0.6"
+    )
 
     def parts(self) -> list[Part]:
         """The parts that are asked for. Raises ValueError where a split is missing."""
-        more = {"slices": {"fields": tuple(self.fields)}, "sweep": {"step": self.step}}
+        more = {
+            "slices": {"fields": tuple(self.fields)}, "sweep": {"step": self.step},
+            "expected": {"rate": self.base_rate}, "review": {"band": tuple(self.band)},
+        }  # fmt: skip
         return [
             Part(kind, self.split if PART_KINDS[kind].each else "", **more.get(kind, {}))  # type: ignore[arg-type]
             for kind in self.kinds
@@ -151,6 +159,10 @@ class TallyOut(LiveTally):
 
 class TalliesOut(BaseModel):
     tallies: list[TallyOut]
+    z: float | None = Field(
+        description="the normal quantile of the study's confidence, for Wilson's intervals of the counts; null where "
+        "rows have weights or groups, on which these rest as well"
+    )
 
 
 @api.get("/studies/<int:study_id>/results", tags=TAG, responses={200: ResultsOut, **LONG})
@@ -168,6 +180,8 @@ def read_parts(path: StudyPath, query: PartsQuery) -> Response:
         raise Refusal("say which split the parts are of", "split")
     if query.step and abs(round(1 / query.step) * query.step - 1) > EXACT:
         raise Refusal("step goes into 1 a whole number of times: 0.1, 0.05, 0.01", "step")
+    if query.band and (len(query.band) != 2 or query.band[0] > query.band[1]):
+        raise Refusal("a band has two ends, the lower one first: 0.2,0.6", "band")
     return immutable(parts_of(asked, query.parts()))
 
 
@@ -231,4 +245,6 @@ def read_tallies(path: StudyPath, query: SplitQuery) -> Response:
         live = core.live_tally(ready, i, query.split)
         if live is not None:
             out.append(TallyOut(position=position, **live))
-    return immutable(TalliesOut(tallies=out).model_dump())
+    plain = ready.study.weight is None and ready.study.group is None
+    z = core.z_value(ready.study.settings.confidence) if plain else None
+    return immutable(TalliesOut(tallies=out, z=z).model_dump())

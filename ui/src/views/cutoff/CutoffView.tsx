@@ -1,28 +1,36 @@
-import { useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import { useTallies } from "../../api/queries";
 import { Drafted } from "../../app/Drafted";
-import { Figure } from "../../app/Figure";
 import { useKeys } from "../../app/keys";
-import { metricOf, type Shown, useScope } from "../../app/scope";
-import { type Counts, countsOf, liveRates, nearest, place, type Tally } from "../../charts/tally";
-import { Button, Fault, PENDING, Tile, ViewHead } from "../../parts/basics";
-import { count, named, shown } from "../../parts/number";
-import { Beside, stretchOf } from "./Beside";
+import { useOwn, useScope } from "../../app/scope";
+import type { Interval } from "../../charts/scales";
+import { ends, type Tally } from "../../charts/tally";
+import { Button, Fault, ViewHead } from "../../parts/basics";
+import { Choice } from "../../parts/Choice";
+import { NumberField } from "../../parts/NumberField";
+import { named } from "../../parts/number";
+import { Catches } from "./Catches";
+import { Held } from "./held";
+import { One } from "./One";
+import { Owed } from "./Owed";
+import { usePrices } from "./prices";
+import { Restated } from "./Restated";
+import { bandOf, Review } from "./Review";
 import { Rules } from "./Rules";
-import { Strip } from "./Strip";
 import { Sweep } from "./Sweep";
-
-const SETTLED = 350; // ms after the last key until a nudged cutoff is kept
+import { Trace } from "./Trace";
 
 export function CutoffView() {
-  const { study, split, slice, chosen, positive, many } = useScope();
+  const { study, split, slice, chosen, positive, many, own, go } = useScope();
   const asked = useTallies(study.id, split, slice);
   const [active, setActive] = useState<number | null>(null);
-  const nudges = useRef(new Map<number, (by: number) => void>());
+  const [height, setHeight] = useOwn("height", ["root", "share"]);
+  const [axis, setAxis] = useOwn("axis", ["one", "each"]);
+  const held = useRef(new Held()).current;
   const scored = chosen.filter((c) => c.shownCutoff !== null);
   const nudge = (by: number) => {
     const at = scored.find((c) => c.position === active) ?? scored[0];
-    if (at) nudges.current.get(at.position)?.(by);
+    if (at) held.nudges.get(at.position)?.(by);
   };
   useKeys({
     ",": () => nudge(-1),
@@ -31,6 +39,14 @@ export function CutoffView() {
     ">": () => nudge(10),
     ";": () => nudge(-10),
     ":": () => nudge(10),
+    h: () => setHeight(height === "root" ? "share" : "root"),
+    b: () => {
+      const { band, ...others } = own;
+      const at = scored.find((c) => c.letter === own.front) ?? scored[0];
+      if (!at) return;
+      const high = at.shownCutoff ?? 0.5;
+      go({ own: bandOf(band) ? others : { ...others, band: `${Number((high / 2).toPrecision(3))}:${high}` } });
+    },
   });
   if (many)
     return (
@@ -41,6 +57,13 @@ export function CutoffView() {
     );
   const tallies = new Map((asked.data?.tallies ?? []).map((t) => [t.position, t]));
   const without = chosen.filter((c) => c.shownCutoff === null);
+  const counted = scored.flatMap((c) => {
+    const tally = tallies.get(c.position);
+    return tally ? [{ c, tally }] : [];
+  });
+  const z = asked.data?.z ?? null;
+  const shared = sharedBy(counted.map(({ tally }) => tally));
+  const domain = axis === "one" ? shared : null;
   return (
     <>
       <ViewHead
@@ -48,39 +71,140 @@ export function CutoffView() {
         note={
           <>
             drag a handle, or <span className="kbd">,</span> <span className="kbd">.</span> one step · above the line:
-            actual {positive}, below: the others, as shares of their class; → predicted
+            actual {positive}, below: the others
           </>
         }
       />
       <Drafted view="cutoff" />
       {scored.length > 0 && <WhereChosen />}
-      {scored.length > 0 && <Rules />}
+      {scored.length > 0 && (
+        <div className="flex items-center gap-x-4 gap-y-1 flex-wrap text-sm text-soft mb-2">
+          <Rules />
+          <Costs />
+        </div>
+      )}
       <Fault error={asked.error} again={() => void asked.refetch()} />
       {scored.length > 0 && (
-        <div className="border border-rule bg-sheet rounded-[4px] divide-y divide-rule">
-          {scored.map((c) => {
-            const tally = tallies.get(c.position);
-            if (!tally) return <div key={c.position} className="h-[182px]" />;
-            return (
-              <CandidateStrip
-                key={c.position}
-                c={c}
-                tally={tally}
-                nudges={nudges.current}
-                onFocus={() => setActive(c.position)}
-              />
-            );
-          })}
+        <div className="@container">
+          <div className="grid gap-x-5 gap-y-4 items-start grid-cols-1 @[780px]:grid-cols-[minmax(0,1fr)_262px]">
+            <div className="min-w-0">
+              <div className="border border-rule bg-sheet rounded-[4px] divide-y divide-rule">
+                {scored.map((c) => {
+                  const tally = tallies.get(c.position);
+                  if (!tally) return <div key={c.position} className="h-[196px]" />;
+                  return (
+                    <One
+                      key={c.position}
+                      c={c}
+                      tally={tally}
+                      z={z}
+                      held={held}
+                      domain={domain}
+                      rooted={height === "root"}
+                      onFocus={() => setActive(c.position)}
+                    />
+                  );
+                })}
+                {counted.length > 0 && shared && (
+                  <Trace scored={counted} classes={without} domain={shared} held={held} />
+                )}
+              </div>
+              <p className="text-sm text-soft font-serif italic mt-1">
+                Height: {height === "root" ? "the square root of the" : "the"} share of each class.{" "}
+                {study.holdout.tune_on && split === study.holdout.report_on && (
+                  <>
+                    Under each rate: its change since {study.holdout.tune_on}; filled: separated from nought, ring: not.{" "}
+                  </>
+                )}
+                Bracket: cutoffs that cannot be separated from the best by the rule.
+              </p>
+              <p className="flex items-baseline gap-3 text-sm text-soft mt-1 flex-wrap">
+                <span className="flex items-baseline gap-2">
+                  height <span className="kbd">h</span>
+                  <Choice
+                    name="height"
+                    value={height}
+                    options={[
+                      ["root", "square root"],
+                      ["share", "share"],
+                    ]}
+                    onChange={setHeight}
+                  />
+                </span>
+                {shared && scored.length > 1 && (
+                  <span className="flex items-baseline gap-2">
+                    ruler
+                    <Choice
+                      name="ruler"
+                      value={axis}
+                      options={[
+                        ["one", "one for all"],
+                        ["each", "each its own"],
+                      ]}
+                      onChange={setAxis}
+                    />
+                  </span>
+                )}
+              </p>
+              {without.length > 0 && (
+                <p className="text-sm text-soft mt-2">
+                  {named(without.map((c) => c.name))} {without.length === 1 ? "answers" : "answer"} classes only: no
+                  cutoff to set.
+                </p>
+              )}
+            </div>
+            <div className="space-y-4 min-w-0">
+              <Catches scored={scored} held={held} />
+              <Owed scored={scored} />
+              {counted.length > 0 && <Review scored={counted} z={z} />}
+              <Restated scored={scored} held={held} />
+            </div>
+          </div>
         </div>
       )}
       {scored.length > 0 && <Sweep scored={scored} />}
-      {without.length > 0 && (
+      {scored.length === 0 && without.length > 0 && (
         <p className="text-sm text-soft mt-3">
           {named(without.map((c) => c.name))} {without.length === 1 ? "answers" : "answer"} classes only: no cutoff to
           set.
         </p>
       )}
     </>
+  );
+}
+
+/** The ends of one ruler for all, where their scores share a range: none reaches ten times as far as another. */
+function sharedBy(tallies: Tally[]): Interval | null {
+  if (tallies.length === 0) return null;
+  const all = tallies.map(ends);
+  const [low, high] = [Math.min(...all.map((e) => e[0])), Math.max(...all.map((e) => e[1]))];
+  return all.every(([a, b]) => (b - a) * 10 > high - low) ? [low, high] : null;
+}
+
+/** What a needless flag and a miss cost. */
+function Costs() {
+  const { words } = useScope();
+  const [prices, set] = usePrices();
+  const least = (x: number) => x >= 0;
+  return (
+    <span className="flex items-center gap-1.5">
+      one {words.fn}
+      <NumberField
+        label={`Cost of one ${words.fn}`}
+        className="w-12"
+        value={prices.missed}
+        allowed={least}
+        onSet={(missed) => missed !== null && set({ ...prices, missed })}
+      />
+      one {words.fp}
+      <NumberField
+        label={`Cost of one ${words.fp}`}
+        className="w-12"
+        value={prices.needless}
+        allowed={least}
+        onSet={(needless) => needless !== null && set({ ...prices, needless })}
+      />
+    </span>
   );
 }
 
@@ -92,7 +216,7 @@ function WhereChosen() {
   const rows = split === "all" ? "All rows are reported on" : `These are the ${split} rows`;
   return (
     <p
-      className="border-l-[3px] border-ochre bg-ochre-soft px-3 py-1.5 mb-3 flex items-center gap-3 flex-wrap"
+      className="border-l-[3px] border-ochre bg-ochre-soft px-3 py-1 mb-2 flex items-center gap-3 flex-wrap"
       role="note"
     >
       <span className="flex-1">
@@ -101,176 +225,5 @@ function WhereChosen() {
       </span>
       {tune_on !== null && <Button onClick={() => go({ split: tune_on })}>Choose on {tune_on}</Button>}
     </p>
-  );
-}
-
-const NO_RATES = { recall: null, precision: null, f1: null };
-
-type Props = {
-  c: Shown;
-  tally: Tally;
-  nudges: Map<number, (by: number) => void>;
-  onFocus: () => void;
-};
-
-/** The counts in the results, where these are at the cutoff that is shown. */
-function measured(c: Shown): Counts | null {
-  const n = c.part.outcomes;
-  return c.pending || !n ? null : n;
-}
-
-/**
- * One candidate's strip. All that stands here belongs to one cutoff: counts come from the results where these are at
- * hand for it, and from the tally where the handle moves or they are on their way; intervals come with the results.
- */
-function CandidateStrip({ c, tally, nudges, onFocus }: Props) {
-  const { study, split, keep, words, positive, negative, few } = useScope();
-  const kept = c.shownCutoff ?? 0;
-  const [moving, setMoving] = useState<number | null>(null);
-  const latest = useRef<number | null>(null);
-  const settle = useRef<ReturnType<typeof setTimeout>>(undefined);
-  const cutoff = moving ?? kept;
-  const move = (value: number) => {
-    clearTimeout(settle.current);
-    latest.current = value;
-    setMoving(value);
-  };
-  const release = () => {
-    clearTimeout(settle.current);
-    if (latest.current !== null) keep(c.position, latest.current);
-    latest.current = null;
-  };
-  // Once the address has what was let go of here, or something newer, that is what is shown.
-  const [was, setWas] = useState(kept);
-  if (was !== kept) setWas(kept);
-  if (moving !== null && latest.current === null && (was !== kept || moving === kept)) setMoving(null);
-  const leave = useRef(release);
-  leave.current = release;
-  useEffect(() => () => leave.current(), []); // what a key moved is kept even when one goes on at once
-  const nudge = (by: number) => {
-    const k = nearest(tally, latest.current ?? cutoff) + by;
-    move(place(tally, Math.min(tally.tp.length - 1, Math.max(0, k))));
-    settle.current = setTimeout(release, SETTLED);
-  };
-  nudges.set(c.position, nudge);
-  const still = moving === null && !c.pending;
-  const live = still ? measured(c) : (countsOf(tally, cutoff) ?? null);
-  const rates = live && (few ? NO_RATES : liveRates(live));
-  return (
-    <section aria-label={`Cutoff of ${c.name}`} className="grid grid-cols-[minmax(0,1fr)_252px] gap-4 px-3.5 pt-3 pb-2">
-      <div className="min-w-0">
-        <h2 className="font-sans font-semibold text-base flex items-center gap-2 mb-2 min-w-0 pr-24">
-          <Tile position={c.position} letter={c.letter} />
-          <span className="truncate flex-none max-w-[65%]" title={c.name}>
-            {c.name}
-          </span>
-          <span
-            className="text-sm text-soft font-normal truncate min-w-0"
-            title={cutoff === c.cutoff ? c.cutoff_chosen : undefined}
-            data-part="chosen"
-          >
-            {cutoff === c.cutoff ? c.cutoff_chosen : "not kept"}
-          </span>
-        </h2>
-        <Strip
-          tally={tally}
-          counts={live}
-          cutoff={cutoff}
-          position={c.position}
-          name={c.name}
-          onMove={move}
-          onRelease={release}
-          onNudge={nudge}
-          onFocus={onFocus}
-          stretch={stretchOf(c, study, split)}
-        />
-        <Beside c={c} still={still} />
-      </div>
-      <div className="text-sm" data-live={c.letter} data-moving={!still} data-at={cutoff}>
-        <table className="w-full table-fixed">
-          <thead>
-            <tr className="text-soft">
-              <td className="w-[72px]" />
-              {[negative, positive].map((name) => (
-                <th key={name} className="font-normal text-left truncate pr-2" title={`predicted ${name}`}>
-                  → {name}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            <tr>
-              <th className="font-normal text-soft text-left pr-2 truncate" title={`actual ${negative}`}>
-                {negative}
-              </th>
-              <Live name="tn" rows={live?.tn} word={words.tn} />
-              <Live name="fp" rows={live?.fp} word={words.fp} tone="text-ochre" />
-            </tr>
-            <tr>
-              <th className="font-normal text-soft text-left pr-2 truncate" title={`actual ${positive}`}>
-                {positive}
-              </th>
-              <Live name="fn" rows={live?.fn} word={words.fn} tone="text-scarlet" />
-              <Live name="tp" rows={live?.tp} word={words.tp} />
-            </tr>
-          </tbody>
-        </table>
-        <Unanswered tally={tally} />
-        <dl className="grid grid-cols-[64px_46px_1fr] mt-1 border-t border-light pt-1">
-          {(["recall", "precision", "f1"] as const).map((name) => {
-            const m = metricOf(c.part, name);
-            return (
-              <div key={name} className="contents">
-                <dt className="text-soft">{name === "f1" ? "F1" : name}</dt>
-                <dd className="font-semibold">
-                  {still ? (
-                    <Figure candidate={c.name} metric={name} value={m} className="font-semibold" />
-                  ) : (
-                    <span data-metric={name}>{rates ? shown(rates[name]) : PENDING}</span>
-                  )}
-                </dd>
-                <dd className="text-soft" data-interval={name}>
-                  {still ? m.low != null && `${shown(m.low)} to ${shown(m.high)}` : PENDING}
-                </dd>
-              </div>
-            );
-          })}
-        </dl>
-      </div>
-    </section>
-  );
-}
-
-/** Rows without an answer, which no cutoff flags. */
-function Unanswered({ tally }: { tally: Tally }) {
-  const n = tally.unanswered_positive + tally.unanswered_negative;
-  if (n === 0) return null;
-  return (
-    <p className="text-xs text-soft">
-      {count(n)} without an answer: {count(tally.unanswered_positive)} of these missed
-    </p>
-  );
-}
-
-function Live({
-  name,
-  rows,
-  word,
-  tone = "",
-}: {
-  name: string;
-  rows: number | undefined;
-  word: string;
-  tone?: string;
-}) {
-  return (
-    <td className={`py-0.5 pr-2 leading-tight ${tone}`}>
-      <span className="text-base font-semibold" data-live-count={name}>
-        {rows === undefined ? PENDING : count(rows)}
-      </span>
-      <span className="block text-xs truncate" title={word}>
-        {word}
-      </span>
-    </td>
   );
 }

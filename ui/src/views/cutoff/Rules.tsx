@@ -5,13 +5,12 @@ import { useScope } from "../../app/scope";
 import { remember } from "../../app/undo";
 import { Button, Fault } from "../../parts/basics";
 import { asSet, named } from "../../parts/number";
+import { usePrices } from "./prices";
 
 type RuleInfo = Schemas["RuleInfo"];
 type Parameters = Omit<Schemas["RuleIn"], "rule">;
 
 const FIRST: Record<string, string> = {
-  false_positive: "1",
-  false_negative: "10",
   value: "0.8",
   share: "0.25",
   rows: "100",
@@ -19,26 +18,28 @@ const FIRST: Record<string, string> = {
 
 /** Choose the cutoffs of all candidates by a rule, on the tuning rows. */
 export function Rules() {
-  const { study, split, cutoffs, words, go, mayWrite } = useScope();
+  const { study, split, cutoffs, go, mayWrite } = useScope();
+  const [prices] = usePrices();
   const choosing = useRuleChoosing(study.id);
   const keeping = useCutoffKeeping(study.id);
   const [name, setName] = useState(study.rules[0]?.name ?? "");
   const [numbers, setNumbers] = useState<Record<string, string>>({});
   const rule = study.rules.find((r) => r.name === name);
   if (!rule || !mayWrite) return null;
+  const priced: Record<string, number> = { false_positive: prices.needless, false_negative: prices.missed };
   const called: Record<string, string> = {
-    false_positive: `one ${words.fp}`,
-    false_negative: `one ${words.fn}`,
     value: "",
     share: "share of rows",
     rows: "rows",
   };
-  const takes = rule.one_of ? rule.takes.slice(0, 1) : rule.takes;
+  const takes = (rule.one_of ? rule.takes.slice(0, 1) : rule.takes).filter((key) => !(key in priced));
   const given = (key: string) => numbers[key] ?? FIRST[key] ?? "";
   const wrong = takes.some((key) => given(key).trim() === "" || !Number.isFinite(Number(given(key))));
   const on = study.holdout.tune_on ?? study.holdout.report_on;
   const choose = () => {
-    const parameters: Parameters = Object.fromEntries(takes.map((key) => [key, Number(given(key))]));
+    const typed = takes.map((key) => [key, Number(given(key))]);
+    const prized = rule.takes.flatMap((key) => (key in priced ? [[key, priced[key]]] : []));
+    const parameters: Parameters = Object.fromEntries([...typed, ...prized]);
     choosing.mutate(
       { rule: rule.name as Schemas["RuleIn"]["rule"], ...parameters },
       {
@@ -65,7 +66,7 @@ export function Rules() {
   return (
     <form
       aria-label="Choose by a rule"
-      className="flex items-center gap-2 flex-wrap text-sm mb-2.5"
+      className="flex items-center gap-2 flex-wrap text-sm"
       onSubmit={(e) => {
         e.preventDefault();
         if (!wrong) choose();

@@ -5,12 +5,12 @@ import { Bracket } from "../../charts/Bracket";
 import { Handle } from "../../charts/Handle";
 import { Ruler } from "../../charts/Ruler";
 import { SaveMenu } from "../../charts/SaveMenu";
-import type { Scale } from "../../charts/scales";
+import type { Interval, Scale } from "../../charts/scales";
 import { type Counts, ends, flagged, histogram, nearest, place, type Tally } from "../../charts/tally";
 import { colour } from "../../parts/marks";
 import { asSet, count } from "../../parts/number";
 
-export const STRIP = { width: 560, height: 116, middle: 58, pad: 10 };
+export const STRIP = { width: 560, height: 100, middle: 52, pad: 10 };
 const BINS = 64;
 
 type Props = {
@@ -20,6 +20,10 @@ type Props = {
   cutoff: number;
   position: number;
   name: string;
+  /** The ruler's ends, where all strips share one. */
+  domain: Interval | null;
+  /** Whether the height is the square root of the share, so that few rows can be seen. */
+  rooted: boolean;
   /** The cutoffs that cannot be separated from the best, where a rule chose this one. */
   stretch?: { low: number | null; high: number | null; title: string } | null;
   onMove: (value: number) => void;
@@ -29,12 +33,14 @@ type Props = {
 };
 
 /** Positives up, negatives down, each as a share of its class; what the cutoff gets wrong changes colour with it. */
-export function Strip({ tally, counts, cutoff, position, name, stretch, onMove, onRelease, onNudge, onFocus }: Props) {
+export function Strip(props: Props) {
+  const { tally, counts, cutoff, position, name, stretch, domain, rooted } = props;
+  const { onMove, onRelease, onNudge, onFocus } = props;
   const figure = useRef<SVGSVGElement>(null);
   const held = useRef(false);
   const about = useId();
   const [low, high] = ends(tally);
-  const x = scaleLinear([low, high], [STRIP.pad, STRIP.width - STRIP.pad]).clamp(true);
+  const x = scaleLinear(domain ?? [low, high], [STRIP.pad, STRIP.width - STRIP.pad]).clamp(true);
   const at = x(cutoff);
   const follow = (event: React.PointerEvent) => {
     const box = figure.current?.getBoundingClientRect();
@@ -66,7 +72,7 @@ export function Strip({ tally, counts, cutoff, position, name, stretch, onMove, 
         }}
       >
         <title>{`Scores of ${name} by actual class`}</title>
-        <Scores tally={tally} counts={counts} color={colour(position)} x={x} />
+        <Scores tally={tally} counts={counts} color={colour(position)} x={x} rooted={rooted} />
         <line
           x1={STRIP.pad}
           x2={STRIP.width - STRIP.pad}
@@ -99,17 +105,20 @@ export function Strip({ tally, counts, cutoff, position, name, stretch, onMove, 
         </text>
         <desc id={about}>Arrow keys move it one step, Page keys ten.</desc>
       </svg>
-      <span className="absolute right-0 -top-5">
+      <span className="absolute right-0 top-0 opacity-0 focus-within:opacity-100 [div:hover>&]:opacity-100">
         <SaveMenu figure={figure} name={`cutoff-${name}`} />
       </span>
     </div>
   );
 }
 
-type BarsProps = { tally: Tally; counts: Counts | null; color: string; x: Scale };
+/** What a share is drawn with instead of itself, so that its bar is as tall as its square root. */
+const root = (share: number) => (share > 0 ? 1 / Math.sqrt(share) : 0);
+
+type BarsProps = { tally: Tally; counts: Counts | null; color: string; x: Scale; rooted: boolean };
 
 /** Of each bar, what is at or above the cutoff lies at the axis, by its exact count. */
-function Scores({ tally, counts, color, x }: BarsProps) {
+function Scores({ tally, counts, color, x, rooted }: BarsProps) {
   const { bins, tallest } = useMemo(() => {
     const bins = histogram(tally, BINS);
     const shares = bins.flatMap(({ rows }) => [rows.positive / tally.positives, rows.negative / tally.negatives]);
@@ -122,17 +131,18 @@ function Scores({ tally, counts, color, x }: BarsProps) {
     const [up, down] = [share(bin.rows.positive, tally.positives), share(bin.rows.negative, tally.negatives)];
     const [caught, needless] = [share(over.positive, tally.positives), share(over.negative, tally.negatives)];
     const missed = counts ? "var(--color-missed)" : "var(--color-faint)";
+    const [tall, deep] = rooted ? [root(up), root(down)] : [1, 1];
     const above = [
-      { key: "caught", size: caught, fill: color },
-      { key: "missed", size: up - caught, fill: missed },
+      { key: "caught", size: caught * tall, fill: color },
+      { key: "missed", size: (up - caught) * tall, fill: missed },
     ];
     const below = [
-      { key: "needless", size: needless, fill: "var(--color-needless)" },
-      { key: "left", size: down - needless, fill: "var(--color-passed)" },
+      { key: "needless", size: needless * deep, fill: "var(--color-needless)" },
+      { key: "left", size: (down - needless) * deep, fill: "var(--color-passed)" },
     ];
     return { above: { ...ends, parts: above }, below: { ...ends, parts: below } };
   });
-  const unit = (STRIP.middle - 22) / tallest;
+  const unit = (STRIP.middle - 20) / (rooted ? Math.sqrt(tallest) : tallest);
   return (
     <>
       <Bars bars={each.map((e) => e.above)} x={x} axis={STRIP.middle} unit={unit} />

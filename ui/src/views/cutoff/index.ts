@@ -4,7 +4,7 @@ export const cutoff: StepEntry = {
   step: "cutoff",
   title: "Cutoff",
   load: () => import("./CutoffView").then((m) => m.CutoffView),
-  reads: ["choice", "drift"],
+  reads: ["choice", "optimism", "drift"],
   says: { lines: () => 2, names: 1 },
   // of three classes or more there is no cutoff to show
   pins: (many) => !many,

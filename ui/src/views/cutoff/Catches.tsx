@@ -1,0 +1,89 @@
+import type { Schemas } from "../../api/client";
+import { type Shown, useScope } from "../../app/scope";
+import { PENDING, Tile } from "../../parts/basics";
+import { asSet, count, shown } from "../../parts/number";
+import { type Held, useMoving } from "./held";
+
+/** What the next catches cost from each cutoff in needless flags, and what the last ones did. */
+export function Catches({ scored, held }: { scored: Shown[]; held: Held }) {
+  const { words } = useScope();
+  const told = scored.filter((c) => c.part.next_catch !== undefined || c.part.last_catch !== undefined);
+  if (told.length === 0) return null;
+  const wanted = told.map((c) => c.part.next_catch?.catches ?? c.part.last_catch?.catches ?? 0);
+  const most = Math.max(...told.flatMap((c) => [c.part.next_catch, c.part.last_catch].map((x) => x?.needless ?? 0)), 1);
+  return (
+    <section aria-label="The next catches">
+      <h2 className="text-lg">The next {count(Math.min(...wanted))} catches</h2>
+      <table className="w-full text-sm tabular-nums">
+        <thead>
+          <tr className="text-xs text-soft">
+            <td />
+            <th className="font-normal text-left" colSpan={2}>
+              the last ones
+            </th>
+            <th className="font-normal text-left" colSpan={2}>
+              {words.fp} for more
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {told.map((c) => (
+            <Row key={c.position} c={c} most={most} held={held} />
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+function Row({ c, most, held }: { c: Shown; most: number; held: Held }) {
+  const { pending } = useScope();
+  const ready = useMoving(held, c.position) === null && !c.pending && !pending;
+  const { next_catch: next, last_catch: last } = c.part;
+  return (
+    <tr className="border-t border-light" data-beside={c.letter}>
+      <td className="py-1 w-7">
+        <Tile position={c.position} letter={c.letter} />
+      </td>
+      <Priced of={last} ready={ready} most={most} back />
+      <Priced of={next} ready={ready} most={most} />
+    </tr>
+  );
+}
+
+type Priced = { of: Schemas["Catch"] | null | undefined; ready: boolean; most: number; back?: boolean };
+
+function Priced({ of, ready, most, back = false }: Priced) {
+  if (!ready) return <td colSpan={2}>{PENDING}</td>;
+  if (!of)
+    return (
+      <td colSpan={2} className="text-soft text-xs">
+        none {back ? "is flagged" : "is left below"}
+      </td>
+    );
+  const { value, low, high } = of.price;
+  const title = `${count(of.catches)} catches${of.all_left ? ", all there are" : ""}: needless flags a catch ${shown(value)}${
+    low == null ? "" : `, ${shown(low)} to ${shown(high ?? null)}`
+  }`;
+  const bar = (
+    <span
+      className={`inline-block h-2.5 align-middle ${back ? "bg-passed" : "bg-needless"}`}
+      style={{ width: `${(44 * of.needless) / most}px` }}
+    />
+  );
+  return (
+    <>
+      <td className={`w-12 ${back ? "text-right" : "text-left"}`} title={title}>
+        {bar}
+      </td>
+      <td className="pl-1.5 whitespace-nowrap" title={title}>
+        <b className={`font-semibold ${back ? "" : "text-ochre"}`}>
+          {back ? "−" : "+"}
+          {count(of.needless)}
+        </b>
+        {of.catches !== 10 && <span className="text-xs text-soft"> for {count(of.catches)}</span>}
+        <span className="text-xs text-soft block">{of.cutoff === null ? "above all" : `≥ ${asSet(of.cutoff)}`}</span>
+      </td>
+    </>
+  );
+}

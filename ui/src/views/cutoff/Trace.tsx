@@ -1,0 +1,145 @@
+import { scaleLinear } from "d3-scale";
+import { useMemo, useRef } from "react";
+import { metricOf, type Shown, useOwn, useScope } from "../../app/scope";
+import { Line, type Spot } from "../../charts/Line";
+import { Ruler } from "../../charts/Ruler";
+import { SaveMenu } from "../../charts/SaveMenu";
+import { domainOf, type Interval, type Scale } from "../../charts/scales";
+import { cost, countsAt, countsOf, LIVE, live, type Prices, place, type Tally } from "../../charts/tally";
+import { colour, dash } from "../../parts/marks";
+import { asSet, count, shown } from "../../parts/number";
+import { type Held, useMoving } from "./held";
+import { usePrices } from "./prices";
+import { STRIP } from "./Strip";
+
+const COST = "cost";
+const HEIGHT = 128;
+const [TOP, BOTTOM] = [10, 108];
+const POINTS = 400; // about so many are drawn of a line
+
+type Traced = { c: Shown; tally: Tally };
+type Props = { scored: Traced[]; classes: Shown[]; domain: Interval; held: Held };
+
+/** A metric or the cost of the errors by cutoff, for every candidate, with where each cutoff stands. */
+export function Trace({ scored, classes, domain, held }: Props) {
+  const { study, split, metric, few } = useScope();
+  const names = [COST, ...LIVE.filter((name) => study.metrics.some((m) => m.name === name))] as [string, ...string[]];
+  const [name, choose] = useOwn("trace", names);
+  const [prices] = usePrices();
+  const figure = useRef<SVGSVGElement>(null);
+  const lines = useMemo(
+    () => scored.map(({ c, tally }) => ({ c, tally, points: traced(tally, name, prices) })),
+    [scored, name, prices],
+  );
+  const level = classes.flatMap((c) => {
+    const n = c.part.outcomes;
+    const y = name === COST ? n && cost(n, prices) : metricOf(c.part, name).value;
+    return y == null || few ? [] : [{ c, y }];
+  });
+  const told = [...lines.flatMap((l) => l.points.map((p) => p.y)), ...level.map((l) => l.y)];
+  const reach = name === COST ? domainOf([0, ...told]) : ([Math.min(0, ...told), 1] as Interval);
+  if (few || !reach || told.length === 0) return null;
+  const x = scaleLinear(domain, [STRIP.pad, STRIP.width - STRIP.pad]).clamp(true);
+  const y = scaleLinear([Math.max(reach[0], name === COST ? 0 : -1), reach[1]], [BOTTOM, TOP]);
+  const title = name === COST ? "cost a thousand rows" : metric(name).title;
+  return (
+    <section aria-label="Trace" className="px-3.5 pt-2 pb-1">
+      <header className="flex items-baseline gap-3 text-sm text-soft">
+        <h2 className="sr-only">{title} by cutoff</h2>
+        <label className="flex items-baseline gap-1.5">
+          <select
+            aria-label="Traced"
+            className="border border-rule bg-sheet rounded-md px-1.5 py-0.5 text-ink"
+            value={name}
+            onChange={(e) => choose(e.target.value)}
+          >
+            {names.map((one) => (
+              <option key={one} value={one}>
+                {one === COST ? "cost of the errors" : metric(one).title}
+              </option>
+            ))}
+          </select>
+          by cutoff, {split === "all" ? "all rows" : split}
+        </label>
+        <span className="flex-1" />
+        <SaveMenu figure={figure} name={`${name}-by-cutoff`} />
+      </header>
+      <svg
+        ref={figure}
+        viewBox={`0 0 ${STRIP.width} ${HEIGHT}`}
+        className="w-full"
+        data-part="trace"
+        data-metric={name}
+      >
+        <title>{`${title} by cutoff`}</title>
+        {y.ticks(3).map((v) => (
+          <g key={v}>
+            <line x1={STRIP.pad} x2={STRIP.width - STRIP.pad} y1={y(v)} y2={y(v)} stroke="var(--color-light)" />
+            <text x={STRIP.width - STRIP.pad} y={y(v) - 3} textAnchor="end">
+              {v >= 10 ? count(v) : asSet(v)}
+            </text>
+          </g>
+        ))}
+        {level.map(({ c, y: at }) => (
+          <g key={c.position} data-level={c.letter}>
+            <line
+              x1={STRIP.pad}
+              x2={STRIP.width - STRIP.pad}
+              y1={y(at)}
+              y2={y(at)}
+              stroke={colour(c.position)}
+              strokeDasharray={dash(c.position)}
+            />
+            <text x={STRIP.pad + 4} y={y(at) - 3} style={{ fill: colour(c.position), fontWeight: 700 }}>
+              {c.letter}
+            </text>
+          </g>
+        ))}
+        {lines.map(({ c, points }) => (
+          <Line key={c.position} points={points} x={x} y={y} color={colour(c.position)} dash={dash(c.position)} />
+        ))}
+        {lines.map(({ c, tally }) => (
+          <Ring key={c.position} c={c} tally={tally} name={name} prices={prices} x={x} y={y} held={held} />
+        ))}
+        <Ruler scale={x} side="bottom" at={BOTTOM} ticks={6} text={asSet} />
+      </svg>
+    </section>
+  );
+}
+
+/** The line at every place where a handle can stand, or at so many of them that none is missed by the eye. */
+function traced(t: Tally, name: string, prices: Prices): Spot[] {
+  const step = Math.max(1, Math.floor(t.tp.length / POINTS));
+  return t.tp.flatMap((_, k) => {
+    if (k % step !== 0 && k !== t.tp.length - 1) return [];
+    const n = countsAt(t, k);
+    const y = name === COST ? cost(n, prices) : live(name, n);
+    return y === null ? [] : [{ x: place(t, k), y }];
+  });
+}
+
+type RingProps = { c: Shown; tally: Tally; name: string; prices: Prices; x: Scale; y: Scale; held: Held };
+
+function Ring({ c, tally, name, prices, x, y, held }: RingProps) {
+  const moving = useMoving(held, c.position);
+  const cutoff = moving ?? c.shownCutoff ?? 0;
+  const n = moving === null && !c.pending && c.part.outcomes ? c.part.outcomes : countsOf(tally, cutoff);
+  const value = n && (name === COST ? cost(n, prices) : live(name, n));
+  if (value == null) return null;
+  return (
+    <g data-ring={c.letter} data-at={cutoff}>
+      <title>{`${c.name} at ≥ ${asSet(cutoff)}: ${shown(value)}`}</title>
+      <circle
+        cx={x(cutoff)}
+        cy={y(value)}
+        r={4}
+        fill="var(--color-sheet)"
+        stroke={colour(c.position)}
+        strokeWidth={2}
+      />
+      <text x={x(cutoff) + 7} y={y(value) - 5} style={{ fill: colour(c.position), fontWeight: 700 }}>
+        {c.letter}
+      </text>
+    </g>
+  );
+}
