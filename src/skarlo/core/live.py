@@ -7,6 +7,9 @@ import math
 import numpy as np
 from typing_extensions import TypedDict
 
+from .counting.answers import Answers
+from .counting.tally import Tally
+from .decide import confidence
 from .number import FloatArray
 from .prepared import Prepared
 
@@ -60,8 +63,11 @@ def places(low: float, high: float, probable: bool) -> tuple[int, int, int]:
     return first, last - first + 1, digits
 
 
-def live_tally(ready: Prepared, i: int, split: str) -> LiveTally | None:
+def live_tally(ready: Prepared, i: int, split: str, of: int | None = None) -> LiveTally | None:
     """The counts of the i-th candidate on a split; None where it gives no score or has no row there.
+
+    Of three classes and more the largest probability is the score, and a positive is a row that it is right of; with
+    `of`, of the rows alone for which that class's probability is the largest. Rows without an answer are negatives.
 
     Examples
     --------
@@ -75,23 +81,44 @@ def live_tally(ready: Prepared, i: int, split: str) -> LiveTally | None:
     (1, 1)
     """
     a = ready.on_split(i, split).judged
-    if a.scored is None or not len(a.actual):
+    if not len(a.actual):
+        return None
+    if a.probable is not None:
+        return _of_likely(a, of)
+    if a.scored is None:
         return None
     t = a.scored.tally
-    low, high = (float(t.score[0]), float(t.score[-1])) if len(t.score) else (0.0, 1.0)
-    first, many, digits = places(low, high, a.is_probability)
-    at = np.array([place(first, k, digits) for k in range(many)])
-    reached = np.searchsorted(t.score, at, side="left")
-    tp, fp = (np.append(counts, counts.dtype.type(0))[reached].tolist() for counts in (t.tp, t.fp))
+    first, digits, tp, fp = _counted(t, a.is_probability)
     weight = np.ones(len(a.actual), dtype=np.int64) if a.weight is None else a.weight
     missing = ~a.answered
 
-    def of(rows: np.ndarray) -> float:
+    def sum_of(rows: np.ndarray) -> float:
         found: FloatArray = weight[rows]
         return float(found.sum()) if a.weight is not None else int(found.sum())
 
     return {
-        "first": first, "digits": digits, "tp": tp, "fp": fp, "positives": of(a.is_positive),
-        "negatives": of(~a.is_positive), "unanswered_positive": of(a.is_positive & missing),
-        "unanswered_negative": of(~a.is_positive & missing),
+        "first": first, "digits": digits, "tp": tp, "fp": fp, "positives": sum_of(a.is_positive),
+        "negatives": sum_of(~a.is_positive), "unanswered_positive": sum_of(a.is_positive & missing),
+        "unanswered_negative": sum_of(~a.is_positive & missing),
+    }  # fmt: skip
+
+
+def _counted(t: Tally, probable: bool) -> tuple[int, int, list[float], list[float]]:
+    """The first place and its digits, and what is reached from each place on."""
+    low, high = (float(t.score[0]), float(t.score[-1])) if len(t.score) else (0.0, 1.0)
+    first, many, digits = places(low, high, probable)
+    at = np.array([place(first, k, digits) for k in range(many)])
+    reached = np.searchsorted(t.score, at, side="left")
+    tp, fp = (np.append(counts, counts.dtype.type(0))[reached].tolist() for counts in (t.tp, t.fp))
+    return first, digits, tp, fp
+
+
+def _of_likely(a: Answers, of: int | None) -> LiveTally:
+    t = (confidence.likely(a) if of is None else confidence.answering(a, of)).tally
+    first, digits, tp, fp = _counted(t, True)
+    missing = ~a.answered
+    unanswered = float(a.weight[missing].sum()) if a.weight is not None else int(missing.sum())
+    return {
+        "first": first, "digits": digits, "tp": tp, "fp": fp, "positives": t.positives,
+        "negatives": t.negatives + unanswered, "unanswered_positive": 0, "unanswered_negative": unanswered,
     }  # fmt: skip

@@ -175,6 +175,18 @@ class CalibrationResult(TypedDict):
     spiegelhalter: Spiegelhalter
 
 
+class Ends(TypedDict):
+    """Values one after the other, with their intervals; None where one is not defined."""
+
+    value: list[float | None]
+    low: list[float | None]
+    high: list[float | None]
+
+
+# The cutoffs, and at each every metric of counts; of three classes and more what is answered there.
+SweepResult = dict[str, list[float] | Ends]
+
+
 class ClassResult(TypedDict, total=False):
     """One class against the rest."""
 
@@ -191,6 +203,7 @@ class ClassResult(TypedDict, total=False):
     gain: GainResult
     roc_band: RocBand
     calibration: CalibrationResult
+    sweep: SweepResult
 
 
 class RestatedResult(TypedDict):
@@ -208,18 +221,6 @@ class SliceResult(TypedDict):
     matrix: list[list[float]] | None
     metrics: dict[str, Metric]
     rest: dict[str, Difference]
-
-
-class Ends(TypedDict):
-    """Values one after the other, with their intervals; None where one is not defined."""
-
-    value: list[float | None]
-    low: list[float | None]
-    high: list[float | None]
-
-
-# The cutoffs, and at each every metric of counts.
-SweepResult = dict[str, list[float] | Ends]
 
 
 class Price(TypedDict):
@@ -330,6 +331,7 @@ class SplitResult(TypedDict):
     calibration: NotRequired[CalibrationResult]
     at_expected_base_rate: NotRequired[RestatedResult | list[RestatedResult]]
     sweep: NotRequired[SweepResult]
+    risk_area: NotRequired[Metric]
     stretch: NotRequired[Stretch]
     next_catch: NotRequired[Catch | None]
     last_catch: NotRequired[Catch | None]

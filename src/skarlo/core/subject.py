@@ -15,7 +15,7 @@ from .counting import curves, outcomes
 from .counting.answers import Answers, effective_rows
 from .counting.table import row_shares
 from .counting.tally import Tally
-from .decide import cutoffs, net_benefit, review
+from .decide import confidence, cutoffs, net_benefit, review
 from .metrics import classes, counts, panel, reliability
 from .metrics.panel import Reading
 from .number import absent, total
@@ -178,9 +178,19 @@ class Subject:
 
     def _sweep(self, part: Part) -> dict[str, Any] | None:
         step = part.step or (self.ready.study.cutoff_study or CutoffStudy()).step
-        if not self.cut(part.split):
+        a = self.on(part.split).judged
+        if a.probable is not None:
+            return self._confidence(a, part.split, step)
+        return {"sweep": cutoffs.sweep(a, self.reading, step)} if self.cut(part.split) else None
+
+    def _confidence(self, a: Answers, split: str, step: float) -> dict[str, Any] | None:
+        """Of three classes and more, the answers that are given with so much probability at least."""
+        if self.is_baseline or self.too_few(split) or not len(a.with_answer.actual):
             return None
-        return {"sweep": cutoffs.sweep(self.on(part.split).judged, self.reading, step)}
+        each = [confidence.sweep(a, self.reading, step, k) for k in range(len(self.reading.classes))]
+        of_class = {label: {"sweep": one} for label, one in zip(self.reading.classes, each, strict=True)}
+        whole = confidence.sweep(a, self.reading, step)
+        return {"sweep": whole, "risk_area": confidence.risk_area(a), "per_class": of_class}
 
     def _choice(self, part: Part) -> dict[str, Any] | None:
         a, s, cutoff = self.on(part.split).judged, self.reading.settings, self.about["cutoff"]

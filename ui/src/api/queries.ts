@@ -150,11 +150,12 @@ export const useDraft = (id: number) =>
     mutationFn: () => got(api.GET("/api/v1/studies/{study_id}/dossier/draft", { params: at(id) })),
   });
 
-export const useTallies = (id: number, split: string, within: string[]) =>
+/** `of`: of three classes or more, of which class's answers; of the largest probability where it is empty. */
+export const useTallies = (id: number, split: string, within: string[], of = "") =>
   useQuery({
-    queryKey: ["tallies", id, split, within],
+    queryKey: ["tallies", id, split, within, of],
     queryFn: () =>
-      got(api.GET("/api/v1/studies/{study_id}/tallies", { params: { ...at(id), query: { split, within } } })),
+      got(api.GET("/api/v1/studies/{study_id}/tallies", { params: { ...at(id), query: { split, within, of } } })),
     staleTime: Number.POSITIVE_INFINITY,
   });
 

@@ -104,7 +104,7 @@ export interface paths {
         };
         /**
          * The counts that the live cutoff reads, for every candidate that gives a score: exact at each place where the
-         * @description handle can stand.
+         * @description handle can stand. Of three classes or more a positive is a row whose predicted class is right.
          */
         get: operations["readTallies"];
         put?: never;
@@ -988,6 +988,10 @@ export interface components {
             gain?: components["schemas"]["GainResult"];
             roc_band?: components["schemas"]["RocBand"];
             calibration?: components["schemas"]["CalibrationResult"];
+            /** Sweep */
+            sweep?: {
+                [key: string]: number[] | components["schemas"]["Ends"];
+            };
         };
         /**
          * CutoffResult
@@ -1649,6 +1653,7 @@ export interface components {
             sweep?: {
                 [key: string]: number[] | components["schemas"]["Ends"];
             };
+            risk_area?: components["schemas"]["Metric"];
             stretch?: components["schemas"]["Stretch"];
             next_catch?: components["schemas"]["Catch"] | null;
             last_catch?: components["schemas"]["Catch"] | null;
@@ -1829,6 +1834,7 @@ export interface components {
             sweep?: {
                 [key: string]: number[] | components["schemas"]["Ends"];
             };
+            risk_area?: components["schemas"]["Metric"];
             stretch?: components["schemas"]["Stretch"];
             next_catch?: components["schemas"]["Catch"] | null;
             last_catch?: components["schemas"]["Catch"] | null;
@@ -3541,6 +3547,8 @@ export interface operations {
                 /** @description only rows with this value in this field, as ward=North; several go together */
                 within?: string[];
                 split: string;
+                /** @description of three classes or more, of which class's answers; of the largest probability if left out */
+                of?: string;
             };
             header?: never;
             path: {

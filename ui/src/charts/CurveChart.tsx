@@ -39,6 +39,8 @@ type Props = {
   areaName: string;
   series: Series[];
   steps?: boolean;
+  /** Whether less of the area is better. */
+  lower?: boolean;
   alone?: Alone[];
   /** How far the upright axis goes, where it is no share. */
   top?: number;
@@ -58,6 +60,7 @@ export function CurveChart({
   areaName,
   series,
   steps,
+  lower = false,
   alone = [],
   top = 1,
   spoken: chosen = null,
@@ -67,7 +70,9 @@ export function CurveChart({
   const [near, setNear] = useState<{ s: Series; p: Point } | null>(null);
   const [front, setFront] = useState<number | null>(null);
   const places = useMemo(() => new Places(series.map((s) => s.exact)), [series]);
-  const ranked = [...series].filter((s) => s.area !== null).sort((a, b) => (b.area ?? 0) - (a.area ?? 0));
+  const ranked = [...series]
+    .filter((s) => s.area !== null)
+    .sort((a, b) => ((b.area ?? 0) - (a.area ?? 0)) * (lower ? -1 : 1));
   const point = (at: { x: number; y: number } | null, plane: Plane) => {
     const found = at && places.nearest(at, plane.x, plane.y, WITHIN);
     const s = found && series[found.line];

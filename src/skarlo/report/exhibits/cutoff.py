@@ -14,6 +14,7 @@ from skarlo.core import (
     as_set,
     class_names,
     count,
+    listed,
     outcomes_of,
     shown,
     with_interval,
@@ -48,8 +49,16 @@ def _two(results: Results, scope: Scope, chosen: list[Shown]) -> str:
 
 
 def _many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
-    classes = len(results["holdout"]["classes"])
-    return f"Of {classes} classes the one with the largest probability is predicted: there is no cutoff to set yet."
+    predicted = f"Of {len(results['holdout']['classes'])} classes the one with the largest probability is predicted."
+    there = [c for c in chosen if c.part["metrics"]["accuracy"]["value"] is not None]
+    if not there:
+        return predicted
+    said = [f"{c.name} {with_interval(c.part['metrics']['accuracy'])}" for c in there[:MOST_NAMED]]
+    said += [f"{len(there) - MOST_NAMED} others"] if len(there) > MOST_NAMED else []
+    return (
+        f"{predicted} With no answer withheld, the share of right ones on {rows_named(results, scope)} is "
+        f"{listed(said)}."
+    )
 
 
 def _blocks(reading: Reading) -> list[Block]:

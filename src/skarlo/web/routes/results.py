@@ -233,16 +233,25 @@ def read_another(path: StudyPath, query: AnotherQuery) -> Response:
         raise Refusal(str(e), "value") from e
 
 
+class TalliesQuery(SplitQuery):
+    of: str = Field(
+        default="",
+        description="of three classes or more, of which class's answers; of the largest probability if left out",
+    )
+
+
 @api.get("/studies/<int:study_id>/tallies", tags=TAG, responses={200: TalliesOut, **LONG})
-def read_tallies(path: StudyPath, query: SplitQuery) -> Response:
+def read_tallies(path: StudyPath, query: TalliesQuery) -> Response:
     """The counts that the live cutoff reads, for every candidate that gives a score: exact at each place where the
-    handle can stand."""
+    handle can stand. Of three classes or more a positive is a row whose predicted class is right."""
     asked = asked_of(path.study_id, within=query.where())
     ready = prepared_of(asked)
     known_split(ready.study.splits, query.split)
+    known_class(core.holdout_of(ready.study), query.of)
+    of = ready.study.classes.index(query.of) if query.of and ready.study.positive is None else None
     out = []
     for i, position in enumerate(asked.positions):
-        live = core.live_tally(ready, i, query.split)
+        live = core.live_tally(ready, i, query.split, of)
         if live is not None:
             out.append(TallyOut(position=position, **live))
     plain = ready.study.weight is None and ready.study.group is None

@@ -11,6 +11,7 @@ import { NumberField } from "../../parts/NumberField";
 import { named } from "../../parts/number";
 import { Catches } from "./Catches";
 import { Held } from "./held";
+import { ManyCutoff } from "./Many";
 import { One } from "./One";
 import { Owed } from "./Owed";
 import { usePrices } from "./prices";
@@ -21,7 +22,11 @@ import { Sweep } from "./Sweep";
 import { Trace } from "./Trace";
 
 export function CutoffView() {
-  const { study, split, slice, chosen, positive, many, own, go } = useScope();
+  return useScope().many ? <ManyCutoff /> : <TwoCutoff />;
+}
+
+function TwoCutoff() {
+  const { study, split, slice, chosen, positive, own, go } = useScope();
   const asked = useTallies(study.id, split, slice);
   const [active, setActive] = useState<number | null>(null);
   const [height, setHeight] = useOwn("height", ["root", "share"]);
@@ -48,13 +53,6 @@ export function CutoffView() {
       go({ own: bandOf(band) ? others : { ...others, band: `${Number((high / 2).toPrecision(3))}:${high}` } });
     },
   });
-  if (many)
-    return (
-      <>
-        <ViewHead title="Cutoff" />
-        <Drafted view="cutoff" />
-      </>
-    );
   const tallies = new Map((asked.data?.tallies ?? []).map((t) => [t.position, t]));
   const without = chosen.filter((c) => c.shownCutoff === null);
   const counted = scored.flatMap((c) => {

@@ -38,8 +38,11 @@ const measured = (c: Shown): Counts | null => (c.pending ? null : (c.part.outcom
  * that rest on counts alone, and what does not is pending meanwhile.
  */
 export function One({ c, tally, z, held, domain, rooted, onFocus }: Props) {
-  const { study, split, words, few } = useScope();
-  const { cutoff, still, move, release, nudge } = useHandle(held, c, tally);
+  const { study, split, words, few, keep } = useScope();
+  const { position, shownCutoff } = c;
+  const rest = { position, kept: shownCutoff ?? 0, keep: (to: number) => keep(position, to), tally };
+  const { cutoff, moves, move, release, nudge } = useHandle(held, rest);
+  const still = !moves && !c.pending;
   const [prices] = usePrices();
   const counts = still ? measured(c) : (countsOf(tally, cutoff) ?? null);
   const costs = counts && !few ? cost(counts, prices) : null;

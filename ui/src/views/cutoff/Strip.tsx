@@ -20,6 +20,8 @@ type Props = {
   cutoff: number;
   position: number;
   name: string;
+  /** What each part of a bar is filled with, where it is not an outcome of a cutoff between two classes. */
+  fills?: Partial<Fills>;
   /** The ruler's ends, where all strips share one. */
   domain: Interval | null;
   /** Whether the height is the square root of the share, so that few rows can be seen. */
@@ -34,7 +36,7 @@ type Props = {
 
 /** Positives up, negatives down, each as a share of its class; what the cutoff gets wrong changes colour with it. */
 export function Strip(props: Props) {
-  const { tally, counts, cutoff, position, name, stretch, domain, rooted } = props;
+  const { tally, counts, cutoff, position, name, stretch, domain, rooted, fills } = props;
   const { onMove, onRelease, onNudge, onFocus } = props;
   const figure = useRef<SVGSVGElement>(null);
   const held = useRef(false);
@@ -72,7 +74,13 @@ export function Strip(props: Props) {
         }}
       >
         <title>{`Scores of ${name} by actual class`}</title>
-        <Scores tally={tally} counts={counts} color={colour(position)} x={x} rooted={rooted} />
+        <Scores
+          tally={tally}
+          counts={counts}
+          x={x}
+          rooted={rooted}
+          fills={{ ...FILLS, caught: colour(position), ...fills }}
+        />
         <line
           x1={STRIP.pad}
           x2={STRIP.width - STRIP.pad}
@@ -115,10 +123,13 @@ export function Strip(props: Props) {
 /** What a share is drawn with instead of itself, so that its bar is as tall as its square root. */
 const root = (share: number) => (share > 0 ? 1 / Math.sqrt(share) : 0);
 
-type BarsProps = { tally: Tally; counts: Counts | null; color: string; x: Scale; rooted: boolean };
+type Fills = Record<"caught" | "missed" | "needless" | "left", string>;
+const FILLS = { missed: "var(--color-missed)", needless: "var(--color-needless)", left: "var(--color-passed)" };
+
+type BarsProps = { tally: Tally; counts: Counts | null; x: Scale; rooted: boolean; fills: Fills };
 
 /** Of each bar, what is at or above the cutoff lies at the axis, by its exact count. */
-function Scores({ tally, counts, color, x, rooted }: BarsProps) {
+function Scores({ tally, counts, x, rooted, fills }: BarsProps) {
   const { bins, tallest } = useMemo(() => {
     const bins = histogram(tally, BINS);
     const shares = bins.flatMap(({ rows }) => [rows.positive / tally.positives, rows.negative / tally.negatives]);
@@ -130,15 +141,15 @@ function Scores({ tally, counts, color, x, rooted }: BarsProps) {
     const over = counts ? flagged(bin, counts) : { positive: 0, negative: 0 };
     const [up, down] = [share(bin.rows.positive, tally.positives), share(bin.rows.negative, tally.negatives)];
     const [caught, needless] = [share(over.positive, tally.positives), share(over.negative, tally.negatives)];
-    const missed = counts ? "var(--color-missed)" : "var(--color-faint)";
+    const missed = counts ? fills.missed : "var(--color-faint)";
     const [tall, deep] = rooted ? [root(up), root(down)] : [1, 1];
     const above = [
-      { key: "caught", size: caught * tall, fill: color },
+      { key: "caught", size: caught * tall, fill: fills.caught },
       { key: "missed", size: (up - caught) * tall, fill: missed },
     ];
     const below = [
-      { key: "needless", size: needless * deep, fill: "var(--color-needless)" },
-      { key: "left", size: (down - needless) * deep, fill: "var(--color-passed)" },
+      { key: "needless", size: needless * deep, fill: fills.needless },
+      { key: "left", size: (down - needless) * deep, fill: fills.left },
     ];
     return { above: { ...ends, parts: above }, below: { ...ends, parts: below } };
   });

@@ -1,5 +1,4 @@
 import { useEffect, useLayoutEffect, useRef, useSyncExternalStore } from "react";
-import { type Shown, useScope } from "../../app/scope";
 import { nearest, place, type Tally } from "../../charts/tally";
 
 const SETTLED = 350; // ms after the last key until a nudged cutoff is kept
@@ -26,11 +25,16 @@ export class Held {
 export const useMoving = (held: Held, position: number) =>
   useSyncExternalStore(held.subscribe, () => held.get(position));
 
+type Rest = {
+  position: number;
+  /** Where it rests, and how another place is kept. */
+  kept: number;
+  keep: (to: number) => void;
+  tally: Tally;
+};
+
 /** A handle: where it stands, and how it is moved, let go of and nudged. What was let go of is kept. */
-export function useHandle(held: Held, c: Shown, tally: Tally) {
-  const { keep } = useScope();
-  const { position } = c;
-  const kept = c.shownCutoff ?? 0;
+export function useHandle(held: Held, { position, kept, keep, tally }: Rest) {
   const moving = useMoving(held, position);
   const latest = useRef<number | null>(null);
   const settle = useRef<ReturnType<typeof setTimeout>>(undefined);
@@ -45,7 +49,7 @@ export function useHandle(held: Held, c: Shown, tally: Tally) {
     const to = latest.current;
     latest.current = null;
     if (to === kept) held.set(position, null);
-    else if (to !== null) keep(position, to);
+    else if (to !== null) keep(to);
   };
   // Once the address has what was let go of here, or something newer, that is what is shown.
   // biome-ignore lint/correctness/useExhaustiveDependencies: it is told whenever another cutoff is kept
@@ -67,5 +71,5 @@ export function useHandle(held: Held, c: Shown, tally: Tally) {
     settle.current = setTimeout(release, SETTLED);
   };
   held.nudges.set(position, nudge);
-  return { cutoff, still: moving === null && !c.pending, move, release, nudge };
+  return { cutoff, moves: moving !== null, move, release, nudge };
 }

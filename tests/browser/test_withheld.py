@@ -1,0 +1,108 @@
+"""Of many classes, answers with too little probability are withheld: counted on the rows, shared by the address."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from browser.conftest import brought
+from files import write_csv
+from skarlo.core import count, shown
+from skarlo.core.stats.intervals import wilson
+
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+CLASSES = ("ash", "elm", "oak")
+STUDY = """
+format = "skarlo.study/1"
+title = "Which tree"
+[holdout]
+path = "holdout.csv"
+id = "id"
+truth = "actual"
+classes = ["ash", "elm", "oak"]
+[[candidates]]
+name = "Net"
+path = "net.csv"
+probabilities = { ash = "ash", elm = "elm", oak = "oak" }
+[[candidates]]
+name = "Guide"
+path = "net.csv"
+predicted = "guess"
+"""
+
+
+@pytest.fixture
+def rows():
+    """(actual, probabilities), in hundredths."""
+    rng = np.random.default_rng(8)
+    actual = rng.integers(0, 3, 300)
+    p = rng.dirichlet(np.ones(3), 300) + np.eye(3)[actual] * rng.random((300, 1))
+    p = np.round(p / p.sum(axis=1, keepdims=True), 2)
+    p[:, 2] = np.round(1 - p[:, 0] - p[:, 1], 2)
+    return list(zip(actual.tolist(), p.tolist(), strict=True))
+
+
+@pytest.fixture
+def study(server, tmp_path, rows):
+    folder = tmp_path / "trees"
+    folder.mkdir()
+    ids = [f"t{i:03}" for i in range(len(rows))]
+    holdout = [{"id": i, "actual": CLASSES[y]} for i, (y, _) in zip(ids, rows, strict=True)]
+    net = [{"id": i, "guess": "ash"} | dict(zip(CLASSES, p, strict=True)) for i, (_, p) in zip(ids, rows, strict=True)]
+    write_csv(folder / "holdout.csv", holdout, ["id", "actual"])
+    write_csv(folder / "net.csv", net, ["id", "guess", *CLASSES])
+    (folder / "study.toml").write_text(STUDY, encoding="utf-8")
+    return brought(server, folder / "study.toml")
+
+
+def left(rows, cutoff, k=None):
+    """(actual, predicted) of the rows that are answered."""
+    said = ((y, p.index(max(p)), max(p)) for y, p in rows)
+    return [(y, j) for y, j, most in said if most >= cutoff or k not in (None, j)]
+
+
+def test_what_is_left_is_counted_and_lives_in_the_address(person, study, rows):
+    ana = person("ana")
+    ana.goto(f"{study}/cutoff")
+    expect(ana.get_by_text("Guide gives no probabilities")).to_be_visible()
+    one = ana.locator("[data-live='A']")
+    expect(one.locator("[data-metric='share_answered']")).to_have_text("1.000")
+    field = ana.get_by_label("Cutoff of Net, typed")
+    field.fill("0.6")
+    field.press("Enter")
+    ana.wait_for_url("**least=A%3A0.6**")
+    vic = person("vic")
+    vic.goto(ana.url)
+    given = left(rows, 0.6)
+    right = sum(y == j for y, j in given)
+    for page in (ana, vic):
+        one = page.locator("[data-live='A']")
+        expect(one.locator("[data-live-count='tp']")).to_have_text(count(right))
+        expect(one.locator("[data-live-count='fp']")).to_have_text(count(len(given) - right))
+        expect(one.locator("[data-live-count='withheld']")).to_have_text(count(300 - len(given)))
+        expect(one.locator("[data-metric='share_answered']")).to_have_text(shown(len(given) / 300))
+        low, high = wilson(right, len(given), 0.95)
+        expect(one.locator("[data-interval='selective_accuracy']")).to_have_text(f"{shown(low)} to {shown(high)}")
+    ana.get_by_role("slider").focus()
+    ana.keyboard.press("ArrowRight")
+    ana.keyboard.press("ArrowRight")
+    expect(one.locator("[data-metric='share_answered']")).to_have_text(shown(len(given) / 300))
+    one = ana.locator("[data-live='A']")
+    at = float(ana.get_by_role("slider").get_attribute("aria-valuenow"))
+    assert at > 0.6
+    expect(one.locator("[data-live-count='tp']")).to_have_text(count(sum(y == j for y, j in left(rows, at))))
+
+
+def test_one_class_alone_is_withheld(person, study, rows):
+    ana = person("ana")
+    ana.goto(f"{study}/cutoff?class=elm&by=class&least=A:0.7")
+    given = left(rows, 0.7, 1)
+    elm = [y == 1 for y, j in given if j == 1]
+    one = ana.locator("[data-live='A']")
+    expect(one.locator("[data-metric='share_answered']")).to_have_text(shown(len(given) / 300))
+    expect(one.locator("[data-metric='precision']")).to_have_text(shown(sum(elm) / len(elm)))
+    expect(one.locator("[data-metric='recall']")).to_have_text(shown(sum(elm) / sum(y == 1 for y, _ in rows)))
+    expect(ana.locator("[data-part='left']")).to_have_count(0)
+    ana.get_by_role("radio", name="the largest probability").click()
+    expect(ana.locator("[data-part='left'] [data-ring='A']")).to_be_visible()
