@@ -184,7 +184,7 @@ def test_three_classes_go_to_a_signed_report(workspace, signed_in, tmp_path):
     assert sentence("curves").json["sentence"].startswith("“a” against the rest. On ROC AUC, P stands at")
     assert sentence("curves", "b").json["sentence"].startswith("“b” against the rest.")
     assert sentence("curves", "moon").status_code == 404
-    assert "no cutoff to set" in sentence("cutoff").json["sentence"]
+    assert "With no answer withheld" in sentence("cutoff").json["sentence"]
     assert "of 3 classes" in ana("GET", f"{at}/dossier/draft").json["text"]
     for view, of in (("roster", ""), ("matrix", ""), ("curves", "b")):
         scope = {"split": "test", "show": [1, 2], "of": of}

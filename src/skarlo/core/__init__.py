@@ -47,6 +47,7 @@ from .study import (
     Quoted,
     Settings,
     Study,
+    merged,
     only,
 )
 from .words.another import Another, another
@@ -124,6 +125,7 @@ __all__ = [
     "listed",
     "live_tally",
     "mcnemar_midp",
+    "merged",
     "named",
     "only",
     "outcomes_of",

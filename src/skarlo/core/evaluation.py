@@ -7,7 +7,7 @@ from collections.abc import Callable, Collection, Iterable, Sequence
 from functools import cached_property, partial
 from typing import Any, cast
 
-from .compare import pairs, quoted
+from .compare import cells, pairs, quoted
 from .compare.pairs import Entrant
 from .compare.rest import reach
 from .compare.together import Together
@@ -24,16 +24,18 @@ from .prepared import OnSplit, Placed, Prepared, prepare
 from .progress import Progress, Steps
 from .results import (
     CandidateResult,
+    CellsLess,
     Drift,
     GateResult,
     Lead,
+    MergedResult,
     Optimism,
     PairResult,
     QuotedResult,
     Recalibration,
     Results,
 )  # fmt: skip
-from .study import Candidate, Cutoff, Study
+from .study import Candidate, Cutoff, Study, merged
 from .subject import Subject
 from .words import findings
 from .words.another import Another, another, other_definitions
@@ -118,7 +120,7 @@ class Evaluation:
         """What can be worked out beside each other: each candidate on each split, and what recalibration would do."""
         for subject in self._candidates:
             for split in self.study.splits:
-                mine = [p for p in asked if p.split == split]
+                mine = [p for p in asked if p.split == split and p.kind not in _OF_SEVERAL]
                 if mine:
                     yield partial(self._measure, subject, split, mine, steps)
             if Part("recalibration") in asked:
@@ -162,6 +164,8 @@ class Evaluation:
         """
         if part.split and part.split not in self.study.splits:
             raise KeyError(f"there is no split {part.split}")
+        if part.kind in _OF_SEVERAL:
+            return _OF_SEVERAL[part.kind](self, part)
         if KINDS[part.kind].each:
             found = {s.name: s.of(part) for s in self._subjects}
             return {name: value for name, value in found.items() if value is not None}
@@ -295,6 +299,38 @@ class Evaluation:
 
         return self._once.get(("drift", s.key), make)
 
+    def cells(self, part: Part) -> dict[str, dict[str, CellsLess]]:
+        """One candidate's matrix less another's, told of the first; nothing where either predicts no class."""
+        if not part.pair:
+            return {}
+        by_name = {s.name: s for s in self._subjects}
+        if len(part.pair) != 2 or not set(part.pair) <= set(by_name):
+            raise KeyError("a pair is of two candidates of the study")
+        a, b = (by_name[name] for name in part.pair)
+        both = pairs.Pair(a.answering(part.split), b.answering(part.split)).answers
+        if both.a.predicted is None or both.b.predicted is None or a.too_few(part.split):
+            return {}
+        return self._once.get(part, lambda: {a.name: {"cells": cells.less(both, b.name, a.reading)}})
+
+    def merged(self, part: Part) -> dict[str, dict[str, MergedResult]]:
+        """Each candidate's matrix and classes with some classes taken together. Raises ValueError as `core.merged`."""
+        if not part.merge:
+            return {}
+        if self.study.positive is not None:
+            raise ValueError("two classes cannot be merged")
+
+        def make() -> dict[str, dict[str, MergedResult]]:
+            study = merged(self.study, part.merge)
+            found = Evaluation(study, "none").results([Part("lines", part.split), Part("classes", part.split)])
+            out: dict[str, dict[str, MergedResult]] = {}
+            for c in found["candidates"]:
+                of = c["splits"][part.split]
+                told = {k: of[k] for k in MERGED if k in of}  # type: ignore[literal-required]
+                out[c["name"]] = {"merged": cast(MergedResult, {"classes": list(study.classes), **told})}
+            return out
+
+        return self.ready.once.get(part, make)
+
     def another(self, text: str, candidate: str, split: str) -> Another:
         """What reproduces a number got elsewhere: other definitions, averages, splits, cutoffs, candidates.
 
@@ -386,6 +422,8 @@ class Evaluation:
         return Judged(s.entrant, s.on(split).judged, no_answer, per_class, by)
 
 
+MERGED = ("rows", "matrix", "shares", "metrics", "per_class", "averages")
+_OF_SEVERAL: dict[str, Callable[[Evaluation, Part], Any]] = {"cells": Evaluation.cells, "merged": Evaluation.merged}
 _OF_STUDY: dict[str, Callable[[Evaluation], Any]] = {
     "head": Evaluation.head,
     "recalibration": Evaluation.recalibration,

@@ -49,6 +49,8 @@ _KINDS = (
     Kind("choice", True, True, "the cutoffs not separable from the best by the rule, and what the next catches cost",
          asked="cutoff_study"),
     Kind("review", True, False, "what lies below, in and above the bands for review", asked="bands"),
+    Kind("cells", True, True, "one candidate's matrix less another's, cell by cell", filed=False),
+    Kind("merged", True, True, "the matrix and each class with some classes taken together", filed=False),
     Kind("slices", True, True, "slices of one list of fields, or of all the study's lists"),
     Kind("recalibration", False, False, "what simple recalibrations would change", by_candidate=True),
     Kind("optimism", False, True, "what a rule's metric owes to the cutoff being chosen on the same rows",
@@ -75,6 +77,8 @@ class Part:
     step : of a sweep; the study's own if left out
     rate : of what is restated for an expected base rate; the study's own if left out
     band : of what lies around a band for review, its ends; the study's own if left out
+    pair : of cells, the names of the two candidates
+    merge : of what is merged, for each class in order the number of the group it goes to, from 0
     """
 
     kind: str
@@ -83,6 +87,8 @@ class Part:
     step: float = 0.0
     rate: float = 0.0
     band: tuple[float, ...] = ()
+    pair: tuple[str, ...] = ()
+    merge: tuple[int, ...] = ()
 
     def __post_init__(self) -> None:
         if self.kind not in KINDS:

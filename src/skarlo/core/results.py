@@ -187,6 +187,31 @@ class Ends(TypedDict):
 SweepResult = dict[str, list[float] | Ends]
 
 
+class ShareGap(TypedDict):
+    """A class's share of the answers less its share of the rows, over the rows with an answer, with its interval and a
+    test that it is 0, adjusted over the classes."""
+
+    value: float | None
+    low: NotRequired[float | None]
+    high: NotRequired[float | None]
+    p: NotRequired[float | None]
+    p_adjusted: NotRequired[float | None]
+    why: NotRequired[str]
+
+
+class CellsLess(TypedDict):
+    """One candidate's matrix less another's, on the rows of both: of each cell the counts, and the shares of the actual
+    class with their adjusted intervals. Null where a class has no rows."""
+
+    against: str
+    rows: int
+    counts: list[list[float]]
+    difference: list[list[float | None]]
+    low: list[list[float | None]]
+    high: list[list[float | None]]
+    p_adjusted: list[list[float | None]]
+
+
 class ClassResult(TypedDict, total=False):
     """One class against the rest."""
 
@@ -198,6 +223,7 @@ class ClassResult(TypedDict, total=False):
     f1: Metric
     roc_auc: Metric
     average_precision: Metric
+    share_gap: ShareGap
     roc: RocResult
     pr: PrResult
     gain: GainResult
@@ -305,6 +331,18 @@ class Drift(TypedDict):
     beyond_choosing: NotRequired[BeyondChoosing]
 
 
+class MergedResult(TypedDict):
+    """The same answers, some classes taken together: the largest of the added probabilities, or the mapped class."""
+
+    classes: list[str]
+    rows: int
+    matrix: list[list[float]] | None
+    shares: NotRequired[list[list[float | None]]]
+    metrics: dict[str, Metric]
+    per_class: dict[str, ClassResult]
+    averages: NotRequired[dict[str, dict[str, Metric]]]
+
+
 class SplitResult(TypedDict):
     """One candidate on one split.
 
@@ -336,6 +374,8 @@ class SplitResult(TypedDict):
     next_catch: NotRequired[Catch | None]
     last_catch: NotRequired[Catch | None]
     bands: NotRequired[list[BandResult]]
+    cells: NotRequired[CellsLess]
+    merged: NotRequired[MergedResult]
     slices: NotRequired[list[SliceResult]]
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
@@ -249,4 +249,49 @@ def only(study: Study, rows: BoolArray) -> Study:
         numbers={name: x[rows] for name, x in study.numbers.items()},
         split_rows={name: int(np.count_nonzero(of)) for name, of in splits.items()}, gates=(), quoted=(), findings=(),
         picked=True,
+    )  # fmt: skip
+
+
+def merged(study: Study, groups: Sequence[int]) -> Study:
+    """The same rows with some classes taken together: actual classes and classes that were answered are mapped,
+    probabilities added; the largest of the added ones is predicted. What is set or said of the classes as they were
+    does not go along: gates, quoted results, slices, own metrics, bands.
+
+    groups : for each class in order the number of the group it goes to, from 0 without a gap
+
+    Raises
+    ------
+    ValueError
+        Where a class has no group, a number is left out, or there are fewer than two groups.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> rows = np.ones(3, dtype=bool)
+    >>> p = np.array([[0.4, 0.3, 0.3], [0.1, 0.8, 0.1], [0.6, 0.2, 0.2]])
+    >>> s = Study("q", ("ash", "elm", "oak"), np.array([0, 1, 2]), None, {"all": rows}, "all", None,
+    ...           (Candidate("net", probabilities=p),))
+    >>> two = merged(s, (0, 1, 1))
+    >>> two.classes, two.actual.tolist(), two.candidates[0].probabilities.round(1).tolist()
+    (('ash', 'elm + oak'), [0, 1, 1], [[0.4, 0.6], [0.1, 0.9], [0.6, 0.4]])
+    """
+    count = max(groups, default=-1) + 1
+    if len(groups) != len(study.classes) or set(groups) != set(range(count)) or count < 2:
+        raise ValueError("each class goes to a group, from 0 without a gap, and there are two groups at least")
+    to = np.asarray(groups, dtype=np.int64)
+    adds = np.equal.outer(to, np.arange(count)).astype(np.float64)
+
+    def of(c: Candidate) -> Candidate:
+        if c.predicted is not None:
+            return replace(c, predicted=np.where(c.predicted < 0, -1, to[c.predicted]), cutoff=None)
+        if c.probabilities is None:
+            raise ValueError("scores of two classes cannot be merged")
+        return replace(c, probabilities=c.probabilities @ adds)
+
+    named = [" + ".join(study.names.get(x, x) for x, g in zip(study.classes, groups, strict=True) if g == k)
+             for k in range(count)]  # fmt: skip
+    return replace(
+        study, classes=tuple(named), actual=to[study.actual], positive=None, names={},
+        candidates=tuple(of(c) for c in study.candidates), metrics=(), gates=(), quoted=(), slices=(), bands=(),
+        cutoff_study=None, expected_base_rate=(),
     )  # fmt: skip

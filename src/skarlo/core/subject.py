@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any, TypeVar
 
-from .compare import expected
+from .compare import cells, expected
 from .compare.pairs import Entrant
 from .compare.slices import Slices, few_rows
 from .counting import curves, outcomes
@@ -75,6 +75,10 @@ class Subject:
         whole = self.on(self.ready.study.report_on).whole
         return Entrant(self.name, whole, self.left_out, self.reported("lines")["metrics"], self.reading, self.key)
 
+    def answering(self, split: str) -> Entrant:
+        """Its answers on a split, without its numbers."""
+        return Entrant(self.name, self.on(split).whole, self.left_out, {}, self.reading, self.key)
+
     def too_few(self, split: str) -> str:
         """Why only counts are told of a split of a slice that was picked out; empty where all is."""
         study, least = self.ready.study, self.reading.settings.min_slice
@@ -119,6 +123,9 @@ class Subject:
             return {"per_class": panel.counted_classes(a, reading, few), "averages": counts.no_averages(few)}
         areas = self._kept(part.split, "areas", lambda: panel.class_areas(a, reading))
         per_class = panel.per_class(a, reading, areas)
+        if reading.positive is None:
+            for label, gap in cells.share_gaps(a, reading).items():
+                per_class[label]["share_gap"] = gap
         if a.table is None:
             return {"per_class": per_class, "averages": counts.no_averages(reading.no_cutoff)}
         classes = [dict(p) for p in per_class.values()]

@@ -224,6 +224,10 @@ class StudyOut(BaseModel):
     may: list[Literal["write", "sign"]] = Field(description="what the role of who asks allows")
     metrics: list[MetricInfo]
     rules: list[RuleInfo] = Field(description="how cutoffs can be chosen")
+    z: float | None = Field(
+        description="the normal quantile of the confidence, for intervals of counts by Wilson; null where rows have "
+        "weights or groups, on which these rest as well"
+    )
     headline: list[str] = Field(description="the metrics that stand side by side where nobody chose otherwise")
 
 

@@ -58,6 +58,10 @@ export type PartsAsked = {
   baseRate?: number;
   /** Of what lies around a band for review: its ends. */
   band?: [number, number];
+  /** Of cells: the positions of two candidates, the second taken off the first. */
+  pair?: [number, number];
+  /** Of what is merged: for each class the group it goes to. */
+  merge?: number[];
 };
 
 /**
@@ -65,9 +69,9 @@ export type PartsAsked = {
  * stand in their place (`isPlaceholderData`). What nobody on the page waits for any more is let go of.
  */
 const partsOf = (id: number, asked: PartsAsked, quiet = false) => {
-  const { kinds, split, cutoffs, within, step, baseRate, band } = asked;
-  const key = ["parts", id, kinds.join(), split, within, step, baseRate, band];
-  const more = { ...(step ? { step } : {}), ...(baseRate ? { base_rate: baseRate } : {}), ...(band ? { band } : {}) };
+  const { kinds, split, cutoffs, within, step, baseRate, ...several } = asked;
+  const key = ["parts", id, kinds.join(), split, within, step, baseRate, several];
+  const more = { ...(step ? { step } : {}), ...(baseRate ? { base_rate: baseRate } : {}), ...several };
   return queryOptions<Parts>({
     queryKey: [...key, cutoffs],
     queryFn: ({ signal }) =>
@@ -157,6 +161,28 @@ export const useTallies = (id: number, split: string, within: string[], of = "")
     queryFn: () =>
       got(api.GET("/api/v1/studies/{study_id}/tallies", { params: { ...at(id), query: { split, within, of } } })),
     staleTime: Number.POSITIVE_INFINITY,
+  });
+
+export type RowsAsked = {
+  split: string;
+  within: string[];
+  cutoffs: string;
+  actual: string;
+  candidate: number;
+  /** Empty for no answer. */
+  predicted: string;
+  count: number;
+  sort?: string;
+  down?: boolean;
+};
+
+/** Some rows of the study, of all that are as asked. */
+export const useRows = (id: number, query: RowsAsked | undefined) =>
+  useQuery({
+    queryKey: ["rows", id, query],
+    queryFn: ({ signal }) => got(api.GET("/api/v1/studies/{study_id}/rows", { params: { ...at(id), query }, signal })),
+    enabled: query !== undefined,
+    placeholderData: keepPreviousData,
   });
 
 export const useUnfolded = (

@@ -969,6 +969,27 @@ export interface components {
             all_left: boolean;
         };
         /**
+         * CellsLess
+         * @description One candidate's matrix less another's, on the rows of both: of each cell the counts, and the shares of the actual
+         *     class with their adjusted intervals. Null where a class has no rows.
+         */
+        CellsLess: {
+            /** Against */
+            against: string;
+            /** Rows */
+            rows: number;
+            /** Counts */
+            counts: number[][];
+            /** Difference */
+            difference: (number | null)[][];
+            /** Low */
+            low: (number | null)[][];
+            /** High */
+            high: (number | null)[][];
+            /** P Adjusted */
+            p_adjusted: (number | null)[][];
+        };
+        /**
          * ClassResult
          * @description One class against the rest.
          */
@@ -983,6 +1004,7 @@ export interface components {
             f1?: components["schemas"]["Metric"];
             roc_auc?: components["schemas"]["Metric"];
             average_precision?: components["schemas"]["Metric"];
+            share_gap?: components["schemas"]["ShareGap"];
             roc?: components["schemas"]["RocResult"];
             pr?: components["schemas"]["PrResult"];
             gain?: components["schemas"]["GainResult"];
@@ -1245,6 +1267,34 @@ export interface components {
             not_separated: string[];
             /** Not Tested */
             not_tested: string[];
+        };
+        /**
+         * MergedResult
+         * @description The same answers, some classes taken together: the largest of the added probabilities, or the mapped class.
+         */
+        MergedResult: {
+            /** Classes */
+            classes: string[];
+            /** Rows */
+            rows: number;
+            /** Matrix */
+            matrix: number[][] | null;
+            /** Shares */
+            shares?: (number | null)[][];
+            /** Metrics */
+            metrics: {
+                [key: string]: components["schemas"]["Metric"];
+            };
+            /** Per Class */
+            per_class: {
+                [key: string]: components["schemas"]["ClassResult"];
+            };
+            /** Averages */
+            averages?: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["Metric"];
+                };
+            };
         };
         /**
          * Metric
@@ -1569,6 +1619,25 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /**
+         * ShareGap
+         * @description A class's share of the answers less its share of the rows, over the rows with an answer, with its interval and a
+         *     test that it is 0, adjusted over the classes.
+         */
+        ShareGap: {
+            /** Value */
+            value: number | null;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            /** P */
+            p?: number | null;
+            /** P Adjusted */
+            p_adjusted?: number | null;
+            /** Why */
+            why?: string;
+        };
         /** SliceResult */
         SliceResult: {
             /** By */
@@ -1659,6 +1728,8 @@ export interface components {
             last_catch?: components["schemas"]["Catch"] | null;
             /** Bands */
             bands?: components["schemas"]["BandResult"][];
+            cells?: components["schemas"]["CellsLess"];
+            merged?: components["schemas"]["MergedResult"];
             /** Slices */
             slices?: components["schemas"]["SliceResult"][];
         };
@@ -1840,6 +1911,8 @@ export interface components {
             last_catch?: components["schemas"]["Catch"] | null;
             /** Bands */
             bands?: components["schemas"]["BandResult"][];
+            cells?: components["schemas"]["CellsLess"];
+            merged?: components["schemas"]["MergedResult"];
             /** Slices */
             slices?: components["schemas"]["SliceResult"][];
         };
@@ -1917,11 +1990,6 @@ export interface components {
         TalliesOut: {
             /** Tallies */
             tallies: components["schemas"]["TallyOut"][];
-            /**
-             * Z
-             * @description the normal quantile of the study's confidence, for Wilson's intervals of the counts; null where rows have weights or groups, on which these rest as well
-             */
-            z: number | null;
         };
         /**
          * TallyOut
@@ -2221,6 +2289,11 @@ export interface components {
              * @description how cutoffs can be chosen
              */
             rules: components["schemas"]["RuleInfo"][];
+            /**
+             * Z
+             * @description the normal quantile of the confidence, for intervals of counts by Wilson; null where rows have weights or groups, on which these rest as well
+             */
+            z: number | null;
             /**
              * Headline
              * @description the metrics that stand side by side where nobody chose otherwise
@@ -3198,8 +3271,8 @@ export interface operations {
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
-                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; bands: what the ROC curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; sweep: every metric of counts at cutoffs one step apart; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
-                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "bands" | "net_benefit" | "calibration" | "expected" | "sweep" | "choice" | "review" | "slices" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
+                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; bands: what the ROC curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; sweep: every metric of counts at cutoffs one step apart; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; cells: one candidate's matrix less another's, cell by cell; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
+                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "bands" | "net_benefit" | "calibration" | "expected" | "sweep" | "choice" | "review" | "cells" | "merged" | "slices" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
                 /** @description of parts that there are one of for each split: which */
                 split?: string;
                 /** @description of slices: one of the study's lists of fields, as ward,shift; all lists if left out */
@@ -3210,6 +3283,10 @@ export interface operations {
                 base_rate?: number;
                 /** @description of review: the band's ends, as 0.2,0.6 */
                 band?: number[];
+                /** @description of cells: the positions of two candidates, the second off the first */
+                pair?: number[];
+                /** @description of merged: for each class in order the group it goes to, from 0, as 0,0,1 */
+                merge?: number[];
             };
             header?: never;
             path: {

@@ -44,8 +44,8 @@ export function Whisker({ of: { value, low, high }, domain, color, ring = false,
   );
 }
 
-/** The ruler of a column of whiskers, in the column's head. */
-export function WhiskerRuler({ domain }: { domain: Interval | null }) {
+/** The ruler of a column of whiskers, in the column's head; `bare` with the last number alone, where columns are close. */
+export function WhiskerRuler({ domain, bare = false }: { domain: Interval | null; bare?: boolean }) {
   if (!domain) return null;
   const x = scaleLinear(domain, [0, WIDTH]);
   const ticks = [2, 3, 4].find((n) => x.ticks(n).length > 1) ?? 2; // one number alone is no scale
@@ -57,7 +57,7 @@ export function WhiskerRuler({ domain }: { domain: Interval | null }) {
         side="top"
         at={11}
         ticks={ticks}
-        text={(v) => (v === first || v === last ? String(Number(v.toPrecision(6))) : "")}
+        text={(v) => ((v === first && !bare) || v === last ? String(Number(v.toPrecision(6))) : "")}
       />
     </svg>
   );

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from typing import Annotated, Any, get_type_hints
 
 from flask import Response
@@ -48,6 +48,7 @@ from ..shared import (
     api,
     asked_of,
     evaluator,
+    facts_of,
     immutable,
     parts_of,
     prepared_of,
@@ -73,6 +74,7 @@ Parts: Any = _some("Parts", Results, candidates=list[_SomeOfCandidate])
 
 
 EXACT = 1e-9
+Group = Annotated[int, Field(ge=0)]
 PartKind = Annotated[str, OneOf(lambda: tuple(PART_KINDS))]
 
 
@@ -95,11 +97,24 @@ class PartsQuery(CutoffsQuery):
         default=[], max_length=2, description="of review: the band's ends, as 0.2,0.6"
     )
 
-    def parts(self) -> list[Part]:
-        """The parts that are asked for. Raises ValueError where a split is missing."""
+    pair: Annotated[list[Id], BeforeValidator(listed)] = Field(
+        default=[],
+        max_length=2,
+        description="of cells: the positions of two candidates, the second off the first",
+    )
+    merge: Annotated[list[Group], BeforeValidator(listed)] = Field(
+        default=[], description="of merged: for each class in order the group it goes to, from 0, as 0,0,1"
+    )
+
+    def parts(self, names: Mapping[int, str]) -> list[Part]:
+        """The parts that are asked for; names of the candidates by position. Raises ValueError without a split."""
+        missing = [p for p in self.pair if p not in names]
+        if missing:
+            raise Missing(f"there is no candidate at position {missing[0]}", "pair")
         more = {
             "slices": {"fields": tuple(self.fields)}, "sweep": {"step": self.step},
             "expected": {"rate": self.base_rate}, "review": {"band": tuple(self.band)},
+            "cells": {"pair": tuple(names[p] for p in self.pair)}, "merged": {"merge": tuple(self.merge)},
         }  # fmt: skip
         return [
             Part(kind, self.split if PART_KINDS[kind].each else "", **more.get(kind, {}))  # type: ignore[arg-type]
@@ -159,10 +174,6 @@ class TallyOut(LiveTally):
 
 class TalliesOut(BaseModel):
     tallies: list[TallyOut]
-    z: float | None = Field(
-        description="the normal quantile of the study's confidence, for Wilson's intervals of the counts; null where "
-        "rows have weights or groups, on which these rest as well"
-    )
 
 
 @api.get("/studies/<int:study_id>/results", tags=TAG, responses={200: ResultsOut, **LONG})
@@ -182,7 +193,18 @@ def read_parts(path: StudyPath, query: PartsQuery) -> Response:
         raise Refusal("step goes into 1 a whole number of times: 0.1, 0.05, 0.01", "step")
     if query.band and (len(query.band) != 2 or query.band[0] > query.band[1]):
         raise Refusal("a band has two ends, the lower one first: 0.2,0.6", "band")
-    return immutable(parts_of(asked, query.parts()))
+    names = dict(zip(asked.positions, (c.name for c in asked.plain.candidates), strict=True))
+    if "cells" in query.kinds and len(set(query.pair)) != 2:
+        raise Refusal("cells are of a pair: two candidates, the second taken off the first", "pair")
+    if "merged" in query.kinds:
+        holdout, groups = facts_of(asked)["holdout"], set(query.merge)
+        right = len(query.merge) == len(holdout["classes"]) and groups == set(range(len(groups))) and len(groups) > 1
+        if holdout["positive"] is not None or not right:
+            raise Refusal(
+                f"give each of the {len(holdout['classes'])} classes of a study of three or more its group, from 0 "
+                "without a gap: 0,0,1", "merge"
+            )  # fmt: skip
+    return immutable(parts_of(asked, query.parts(names)))
 
 
 @api.get("/studies/<int:study_id>/sentence", tags=TAG, responses={200: SentenceOut, **LONG})
@@ -254,6 +276,4 @@ def read_tallies(path: StudyPath, query: TalliesQuery) -> Response:
         live = core.live_tally(ready, i, query.split, of)
         if live is not None:
             out.append(TallyOut(position=position, **live))
-    plain = ready.study.weight is None and ready.study.group is None
-    z = core.z_value(ready.study.settings.confidence) if plain else None
-    return immutable(TalliesOut(tallies=out, z=z).model_dump())
+    return immutable(TalliesOut(tallies=out).model_dump())

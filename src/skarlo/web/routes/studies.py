@@ -11,6 +11,7 @@ from flask_openapi3 import Tag
 from pydantic import BaseModel, Field
 from sqlmodel import Session
 
+from skarlo import core
 from skarlo.core import (
     HEADLINE,
     HEADLINE_MANY,
@@ -207,7 +208,7 @@ def study_out(study_id: int) -> StudyOut:
             steps_read=catalog.steps_read(records, study_id, user),
             revision=len(earlier), stamp=stamp(records, earlier[-1]) if earlier else None,
             may=accounts.allowed(user), metrics=metric_infos(study, facts), rules=_rule_infos(),
-            headline=list(HEADLINE if facts["holdout"]["positive"] is not None else HEADLINE_MANY),
+            z=_quantile(study), headline=list(HEADLINE if facts["holdout"]["positive"] is not None else HEADLINE_MANY),
         )  # fmt: skip
 
 
@@ -228,6 +229,12 @@ def metric_infos(study: StudyRecord, facts: Facts) -> list[MetricInfo]:
         needs = "counts" if spec.measure in (None, "expected_cost") else "scores"
         out.append(_metric(spec.name, spec.name, "", spec.direction, needs))
     return out
+
+
+def _quantile(study: StudyRecord) -> float | None:
+    """Of the confidence, where the rows have neither weights nor groups."""
+    confidence = study.asks.get("settings", {}).get("confidence", core.Settings().confidence)
+    return None if study.mapping.get("weight") or study.mapping.get("group") else core.z_value(confidence)
 
 
 def _rule_infos() -> list[RuleInfo]:

@@ -59,7 +59,7 @@ function TwoCutoff() {
     const tally = tallies.get(c.position);
     return tally ? [{ c, tally }] : [];
   });
-  const z = asked.data?.z ?? null;
+  const { z } = study;
   const shared = sharedBy(counted.map(({ tally }) => tally));
   const domain = axis === "one" ? shared : null;
   return (

@@ -63,7 +63,7 @@ export function ManyCutoff() {
                 <OneOfMany
                   key={s.c.position}
                   {...s}
-                  z={asked.data?.z ?? null}
+                  z={study.z}
                   held={held}
                   ofClass={by === "class"}
                   keep={(to) => keep(s.c.letter, to)}

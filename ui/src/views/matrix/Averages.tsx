@@ -1,0 +1,70 @@
+import type { Metric } from "../../api/client";
+import { useScope } from "../../app/scope";
+import { domainOf } from "../../charts/scales";
+import { Whisker, WhiskerRuler } from "../../charts/Whisker";
+import { PENDING } from "../../parts/basics";
+import { colour } from "../../parts/marks";
+import { shown } from "../../parts/number";
+import type { Face } from "./Rungs";
+
+const BLOCKS = [
+  ["macro", "plain mean over classes", ["precision", "recall", "f1"]],
+  ["weighted", "weighted by rows", ["precision", "f1"]], // the weighted recall is the accuracy
+  ["micro", "pooled", ["precision"]],
+] as const;
+
+type Means = Record<string, Record<string, Metric> | undefined>;
+type Props = { faces: (Face & { means: Means })[] };
+
+/** Averages over the classes, on one ruler. No test compares them, so none is called ahead. */
+export function Averages({ faces }: Props) {
+  const { metric, pending } = useScope();
+  const of = (f: Props["faces"][number], block: string, name: string): Metric =>
+    f.means[block]?.[name] ?? { value: null, why: "not computed" };
+  const domain = domainOf(
+    BLOCKS.flatMap(([block, , names]) =>
+      names.flatMap((name) =>
+        faces.flatMap((f) => {
+          const m = of(f, block, name);
+          return [m.value, m.low, m.high];
+        }),
+      ),
+    ),
+  );
+  return (
+    <section aria-label="Averages" className="min-w-0" data-part="averages">
+      <header className="flex items-end gap-3">
+        <h2 className="font-sans text-sm font-semibold flex-1">averages</h2>
+        <span className="mr-14">
+          <WhiskerRuler domain={domain} />
+        </span>
+      </header>
+      {BLOCKS.map(([block, title, names]) => (
+        <div key={block} className="mb-2">
+          <h3 className="font-serif italic text-sm border-b border-light font-normal">{title}</h3>
+          {names.map((name) => (
+            <dl key={name} className="grid grid-cols-[1fr_auto] items-center gap-x-2 text-sm mt-0.5">
+              <dt>{block === "micro" ? "precision, recall, F1" : metric(name).title}</dt>
+              <dd>
+                {faces.map((f) => {
+                  const m = of(f, block, name);
+                  return (
+                    <span
+                      key={f.c.position}
+                      className="flex items-center gap-2 leading-tight"
+                      data-average={`${block}-${name}-${f.c.letter}`}
+                      title={m.low == null ? (m.why ?? undefined) : `${shown(m.low)} to ${shown(m.high ?? null)}`}
+                    >
+                      {!pending && <Whisker of={m} domain={domain} color={colour(f.c.position)} />}
+                      <span className="w-12 text-right">{pending ? PENDING : shown(m.value)}</span>
+                    </span>
+                  );
+                })}
+              </dd>
+            </dl>
+          ))}
+        </div>
+      ))}
+    </section>
+  );
+}

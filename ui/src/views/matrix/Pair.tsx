@@ -1,0 +1,41 @@
+import { type Shown, useScope } from "../../app/scope";
+
+/** Which two candidates are compared, as an address says it: A-B; the first two where it says none. */
+export function pairOf(text: string | undefined, told: Shown[]): [Shown, Shown] | null {
+  const [first, second] = (text ?? "").split("-").map((letter) => told.find((c) => c.letter === letter));
+  if (first && second && first !== second) return [first, second];
+  const [a, b] = told;
+  return a && b ? [a, b] : null;
+}
+
+/** Choose the two that are compared. */
+export function Pair({ told }: { told: Shown[] }) {
+  const { own, go } = useScope();
+  const pair = pairOf(own.pair, told);
+  if (!pair) return null;
+  const set = (a: string, b: string) => {
+    const other = told.find((c) => c.letter !== a)?.letter ?? b;
+    go({ own: { ...own, pair: `${a}-${a === b ? other : b}` } });
+  };
+  const select = (label: string, value: Shown, to: (letter: string) => void) => (
+    <select
+      aria-label={label}
+      className="border border-rule bg-sheet rounded-md px-1.5 py-0.5 text-ink max-w-48"
+      value={value.letter}
+      onChange={(e) => to(e.target.value)}
+    >
+      {told.map((c) => (
+        <option key={c.position} value={c.letter}>
+          {c.letter} {c.name}
+        </option>
+      ))}
+    </select>
+  );
+  return (
+    <span className="flex items-baseline gap-1.5">
+      {select("One", pair[0], (letter) => set(letter, pair[1].letter))}
+      less
+      {select("Less the other", pair[1], (letter) => set(pair[0].letter, letter))}
+    </span>
+  );
+}

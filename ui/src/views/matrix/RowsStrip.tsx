@@ -1,0 +1,113 @@
+import { useRows } from "../../api/queries";
+import { InFront } from "../../app/InFront";
+import { type Shown, useScope } from "../../app/scope";
+import { Fault, PENDING, Tile } from "../../parts/basics";
+import { count, shown } from "../../parts/number";
+import type { Face, Place } from "./Rungs";
+
+const MOST = 12;
+
+/** The rows of the cell that has the focus: what they say, how sure the candidate in front was, what others predicted. */
+export function RowsStrip({ faces, at, onClose }: { faces: Face[]; at: Place; onClose: () => void }) {
+  const { study, split, slice, query, results, called, own, pending } = useScope();
+  const { classes } = results.holdout;
+  const [actual, predicted] = [classes[at[0]] ?? "", classes[at[1]] ?? ""];
+  const front = faces.find((f) => f.c.letter === own.front) ?? faces[0];
+  const scored = front?.c.shownCutoff != null;
+  const asked = useRows(
+    study.id,
+    front && {
+      split,
+      within: slice,
+      cutoffs: query,
+      actual,
+      predicted,
+      candidate: front.c.position,
+      count: MOST,
+      ...(scored ? { sort: "score", down: predicted === results.holdout.positive } : {}),
+    },
+  );
+  if (!front) return null;
+  const stale = asked.isPlaceholderData || pending;
+  const of = front.cells[at[0]]?.reduce((a, b) => a + b, 0) ?? 0;
+  return (
+    <section aria-label="Rows of the cell" className="border-t border-ink mt-3 pt-1.5" data-part="rows-strip">
+      <header className="flex items-baseline gap-3 flex-wrap text-sm text-soft">
+        <h2 className="text-lg text-ink">
+          Actual {called(actual)}, {predicted ? `predicted ${called(predicted)}` : "no answer"}
+        </h2>
+        {faces.map((f) => (
+          <span key={f.c.position} className="flex items-center gap-1 text-ink">
+            <Tile position={f.c.position} letter={f.c.letter} />
+            {pending ? PENDING : count(f.cells[at[0]]?.[at[1]] ?? 0)}
+          </span>
+        ))}
+        <span>of {pending ? PENDING : count(of)}</span>
+        {faces.length > 1 && (
+          <span className="flex items-baseline gap-1.5">
+            rows of <InFront of={faces.map((f) => f.c)} front={front.c} />
+          </span>
+        )}
+        <span className="flex-1" />
+        <button type="button" className="link" onClick={onClose}>
+          close
+        </button>
+      </header>
+      <Fault error={asked.error} again={() => void asked.refetch()} />
+      {asked.data && (
+        <>
+          <ol className={`flex gap-2 overflow-x-auto py-1.5 ${stale ? "opacity-40" : ""}`} aria-busy={stale}>
+            {asked.data.rows.map((row) => (
+              <Row key={row.row} row={row} front={front.c} faces={faces} />
+            ))}
+          </ol>
+          <p className="text-sm text-soft font-serif italic" data-total={asked.data.total}>
+            {asked.data.total === 0
+              ? "No row stands here."
+              : asked.data.total > MOST
+                ? `The first ${MOST} of ${count(asked.data.total)} rows${scored ? ", surest first" : ""}.`
+                : `All ${count(asked.data.total)} rows.`}
+          </p>
+        </>
+      )}
+    </section>
+  );
+}
+
+type Told = NonNullable<ReturnType<typeof useRows>["data"]>["rows"][number];
+
+function Row({ row, front, faces }: { row: Told; front: Shown; faces: Face[] }) {
+  const { study, called } = useScope();
+  const { id, show } = study.mapping as { id?: string; show?: { text?: string } };
+  const answer = row.answers.find((a) => a.position === front.position);
+  const sure = answer?.score ?? (answer?.predicted ? answer.probabilities?.[answer.predicted] : null) ?? null;
+  const text = show?.text ? row.fields[show.text] : null;
+  const others = faces.filter((f) => f.c !== front);
+  return (
+    <li className="border border-light bg-sheet rounded-[4px] px-2 py-1 text-sm leading-snug w-40 shrink-0">
+      <b className="font-semibold block truncate" title={(id && row.fields[id]) || undefined}>
+        {(id && row.fields[id]) || `row ${count(row.row)}`}
+      </b>
+      {sure !== null && <span className="block text-soft">{shown(sure)}</span>}
+      {text && (
+        <span className="block font-serif line-clamp-4" dir="auto">
+          {text}
+        </span>
+      )}
+      {others.map((f) => {
+        const said = row.answers.find((a) => a.position === f.c.position)?.predicted ?? null;
+        return (
+          <span
+            key={f.c.position}
+            className={`flex items-center gap-1 text-xs mt-0.5 ${said === row.actual ? "text-soft" : "text-scarlet"}`}
+          >
+            <Tile position={f.c.position} letter={f.c.letter} />
+            <span className="truncate" title={said === null ? "no answer" : called(said)}>
+              {said === null ? "no answer" : called(said)}
+            </span>
+          </span>
+        );
+      })}
+    </li>
+  );
+}
