@@ -6,6 +6,7 @@ import csv
 import random
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from skarlo import core, intake
@@ -79,3 +80,54 @@ def problems(study: Path) -> list[str]:
     lines = caught.value.lines()
     assert all("\n" not in line for line in lines)
     return lines
+
+
+TREES = ("ash", "elm", "oak")
+TREE_STUDY = """
+format = "skarlo.study/1"
+title = "Which tree"
+[holdout]
+path = "holdout.csv"
+id = "id"
+truth = "actual"
+classes = ["ash", "elm", "oak"]
+show = { text = "note" }
+[[candidates]]
+name = "Net"
+path = "net.csv"
+probabilities = { ash = "ash", elm = "elm", oak = "oak" }
+[[candidates]]
+name = "Guide"
+path = "net.csv"
+predicted = "guess"
+"""
+
+
+def trees_of(n: int, seed: int = 8) -> list[tuple[int, list[float]]]:
+    """Rows of three classes: the actual one, and the probability of each in hundredths."""
+    rng = np.random.default_rng(seed)
+    actual = rng.choice(3, n, p=[0.5, 0.3, 0.2])
+    p = rng.dirichlet(np.ones(3), n) + np.eye(3)[actual] * rng.random((n, 1))
+    p = np.round(p / p.sum(axis=1, keepdims=True), 2)
+    p[:, 2] = np.round(1 - p[:, 0] - p[:, 1], 2)
+    return list(zip(actual.tolist(), p.tolist(), strict=True))
+
+
+def guess(i: int, actual: int) -> int:
+    """What the candidate of classes alone says of the i-th of these rows."""
+    return actual if i % 3 else (actual + 1) % 3
+
+
+def write_trees(folder: Path, rows: list[tuple[int, list[float]]]) -> Path:
+    """A study of three classes: one candidate gives probabilities, one classes alone."""
+    folder.mkdir(parents=True)
+    ids = [f"t{i:03}" for i in range(len(rows))]
+    holdout = [{"id": i, "actual": TREES[y], "note": f"tree {i}"} for i, (y, _) in zip(ids, rows, strict=True)]
+    net = [
+        {"id": name, "guess": TREES[guess(i, y)]} | dict(zip(TREES, p, strict=True))
+        for i, (name, (y, p)) in enumerate(zip(ids, rows, strict=True))
+    ]
+    write_csv(folder / "holdout.csv", holdout, ["id", "actual", "note"])
+    write_csv(folder / "net.csv", net, ["id", "guess", *TREES])
+    (folder / "study.toml").write_text(TREE_STUDY, encoding="utf-8")
+    return folder / "study.toml"

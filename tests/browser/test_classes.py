@@ -23,7 +23,7 @@ def test_each_class_and_the_averages(person, server, tmp_path):
     ana.goto(f"{study}/matrix")
     ana.get_by_role("button", name="each class, with averages").click()
     matrix = [
-        [int(ana.locator(f"[data-matrix='B'] [data-cell='{i}-{j}']").inner_text().replace(",", "")) for j in range(5)]
+        [int(ana.locator(f"[data-cell='{i}-{j}'] [data-count='B']").inner_text().replace(",", "")) for j in range(5)]
         for i in range(5)
     ]
     table = ana.locator("[data-part='classes']")

@@ -177,7 +177,7 @@ def test_odd_studies_show_what_their_rows_say(person, server, tmp_path, kind):
     number = brought(server, study.path)
     page = person("ana")
     address = f"{server.address}/studies/{number}"
-    page.goto(f"{address}/matrix")
+    page.goto(f"{address}/matrix?mode=each")
     expect(page.locator(SETTLED)).to_be_visible()
     letters = page.locator("[data-chip]").evaluate_all("all => all.map(e => e.dataset.chip)")
     assert len(letters) == len(study.candidates)

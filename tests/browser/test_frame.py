@@ -109,7 +109,7 @@ def test_a_cutoff_moved_on_the_reported_rows_is_called_that(person, study):
 def test_a_viewer_reads_and_is_offered_no_change(person, study):
     vic = person("vic")
     vic.goto(f"{study}/matrix")
-    expect(vic.locator("[data-matrix='A']")).to_be_visible()
+    expect(vic.locator("[data-part='rungs']")).to_be_visible()
     expect(vic.get_by_role("button", name="Pin this view")).to_have_count(0)
     vic.keyboard.press("p")
     expect(vic.get_by_role("dialog")).to_have_count(0)
@@ -251,7 +251,7 @@ def test_a_slice_is_read_in_every_view_and_pinned(person, server, tmp_path):
     expect(page.locator("[data-before='there']")).to_be_visible()  # the frame stays while the slice is on its way
     here = [r for r in rows if r["ward"] == "North" and r["split"] == "test"]
     found = sum(r["actual"] == "yes" and float(r["p"]) >= 0.5 for r in here)
-    expect(page.locator("[data-matrix='A'] [data-outcome='tp'] button")).to_have_text(str(found))
+    expect(page.locator("[data-cell='1-1'] [data-count='A']")).to_have_text(str(found))
     expect(page.locator("[data-part='slice-rows']")).to_have_text(f"{len(here)} rows")
     with page.expect_download() as download:
         page.get_by_role("button", name="save CSV").click()
@@ -270,4 +270,4 @@ def test_a_slice_is_read_in_every_view_and_pinned(person, server, tmp_path):
     page.goto(f"{server.address}/studies/{number}/matrix?in=ward%3DMoon")
     expect(page.get_by_role("alert")).to_contain_text("no row has ward “Moon”")
     page.get_by_role("link", name="Read all rows").click()
-    expect(page.locator("[data-matrix='A']")).to_be_visible()
+    expect(page.locator("[data-part='rungs']")).to_be_visible()

@@ -58,7 +58,7 @@ def test_hostile_and_endless_names_are_text_and_stay_inside(person, strange):
         expect(ana).not_to_have_title("owned")
         assert overflow(ana) <= 0, view
     ana.goto(f"{strange}/matrix")
-    expect(ana.locator("[data-matrix='A']")).to_contain_text(HOSTILE)
+    expect(ana.locator("[data-part='rungs']").first).to_contain_text(HOSTILE)
     ana.keyboard.press("p")
     ana.get_by_label("Caption").fill(HOSTILE)
     ana.keyboard.press("Enter")

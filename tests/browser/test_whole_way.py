@@ -94,6 +94,9 @@ def test_from_files_to_a_signed_report(person, server, files, tmp_path):
 
     # Matrix.
     ana.keyboard.press("j")
+    for cell, count in (("1-1", tp), ("0-1", fp), ("1-0", fn), ("0-0", tn)):
+        expect(ana.locator(f"[data-cell='{cell}'] [data-count='A']")).to_have_text(str(count))
+    ana.get_by_role("radio", name="one by one").click()
     matrix = ana.locator("[data-matrix='A']")
     for outcome, count in (("tp", tp), ("fp", fp), ("fn", fn), ("tn", tn)):
         expect(matrix.locator(f"[data-outcome='{outcome}'] button")).to_have_text(str(count))

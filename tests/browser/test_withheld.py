@@ -2,58 +2,26 @@
 
 from __future__ import annotations
 
-import numpy as np
 import pytest
 from playwright.sync_api import expect
 
 from browser.conftest import brought
-from files import write_csv
+from files import trees_of, write_trees
 from skarlo.core import count, shown
 from skarlo.core.stats.intervals import wilson
 
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
-CLASSES = ("ash", "elm", "oak")
-STUDY = """
-format = "skarlo.study/1"
-title = "Which tree"
-[holdout]
-path = "holdout.csv"
-id = "id"
-truth = "actual"
-classes = ["ash", "elm", "oak"]
-[[candidates]]
-name = "Net"
-path = "net.csv"
-probabilities = { ash = "ash", elm = "elm", oak = "oak" }
-[[candidates]]
-name = "Guide"
-path = "net.csv"
-predicted = "guess"
-"""
 
 
 @pytest.fixture
 def rows():
     """(actual, probabilities), in hundredths."""
-    rng = np.random.default_rng(8)
-    actual = rng.integers(0, 3, 300)
-    p = rng.dirichlet(np.ones(3), 300) + np.eye(3)[actual] * rng.random((300, 1))
-    p = np.round(p / p.sum(axis=1, keepdims=True), 2)
-    p[:, 2] = np.round(1 - p[:, 0] - p[:, 1], 2)
-    return list(zip(actual.tolist(), p.tolist(), strict=True))
+    return trees_of(300)
 
 
 @pytest.fixture
 def study(server, tmp_path, rows):
-    folder = tmp_path / "trees"
-    folder.mkdir()
-    ids = [f"t{i:03}" for i in range(len(rows))]
-    holdout = [{"id": i, "actual": CLASSES[y]} for i, (y, _) in zip(ids, rows, strict=True)]
-    net = [{"id": i, "guess": "ash"} | dict(zip(CLASSES, p, strict=True)) for i, (_, p) in zip(ids, rows, strict=True)]
-    write_csv(folder / "holdout.csv", holdout, ["id", "actual"])
-    write_csv(folder / "net.csv", net, ["id", "guess", *CLASSES])
-    (folder / "study.toml").write_text(STUDY, encoding="utf-8")
-    return brought(server, folder / "study.toml")
+    return brought(server, write_trees(tmp_path / "trees", rows))
 
 
 def left(rows, cutoff, k=None):

@@ -323,7 +323,7 @@ class Evaluation:
             study = merged(self.study, part.merge)
             found = Evaluation(study, "none").results([Part("lines", part.split), Part("classes", part.split)])
             out: dict[str, dict[str, MergedResult]] = {}
-            for c in found["candidates"]:
+            for c in found["candidates"][: len(self.study.candidates)]:  # the baselines have other classes
                 of = c["splits"][part.split]
                 told = {k: of[k] for k in MERGED if k in of}  # type: ignore[literal-required]
                 out[c["name"]] = {"merged": cast(MergedResult, {"classes": list(study.classes), **told})}

@@ -110,7 +110,8 @@ def test_a_pair_is_of_two_candidates_of_the_study():
 def test_classes_taken_together_are_counted_on_the_mapped_rows():
     actual, said = rows()
     s = study(said, actual=actual)
-    found = core.Evaluation(s, "none").part(core.Part("merged", "all", merge=(0, 1, 1)))["c0"]["merged"]
+    told = core.Evaluation(s, "none").results([core.Part("merged", "all", merge=(0, 1, 1))])
+    found = told["candidates"][0]["splits"]["all"]["merged"]
     assert found["classes"] == ["ash", "elm + oak"]
     both = [(int(y > 0), int(p > 0)) for y, p in zip(actual, said, strict=True)]
     assert found["matrix"] == [[both.count((i, j)) for j in (0, 1)] for i in (0, 1)]

@@ -151,7 +151,7 @@ function TwoCutoff() {
                 </p>
               )}
             </div>
-            <div className="space-y-4 min-w-0">
+            <div className="space-y-4 min-w-0 border border-rule bg-sheet rounded-[4px] px-3 py-2">
               <Catches scored={scored} held={held} />
               <Owed scored={scored} />
               {counted.length > 0 && <Review scored={counted} z={z} />}

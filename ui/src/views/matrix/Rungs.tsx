@@ -229,7 +229,7 @@ function Cell({
         onClick={onFocus}
         onKeyDown={onKeyDown}
       >
-        {word && <span className="block text-left text-xs text-soft">{word}</span>}
+        {word && <span className={`block text-left text-xs ${right ? "text-soft" : ""}`}>{word}</span>}
         {less ? (
           <Less
             of={less}
@@ -264,7 +264,7 @@ function Cell({
                   </span>
                 )}
                 {(wide || faces.length === 1) && (
-                  <span className="text-xs text-soft w-9" data-share={f.c.letter}>
+                  <span className={`text-xs w-9 ${right ? "text-soft" : ""}`} data-share={f.c.letter}>
                     {pending ? PENDING : shown(share)}
                   </span>
                 )}
@@ -324,6 +324,9 @@ type MarginProps = {
 };
 
 function Margin({ faces, k, name, domain, pending, tight }: MarginProps) {
+  const { results, many } = useScope();
+  const label = results.holdout.classes[k];
+  const positive = label === results.holdout.positive;
   return (tight ? faces.slice(0, 1) : faces).map((f) => {
     const m = (f.classes[k]?.[name] as Metric | undefined) ?? { value: null, why: "not computed" };
     return (
@@ -333,7 +336,17 @@ function Margin({ faces, k, name, domain, pending, tight }: MarginProps) {
         data-margin={`${name}-${f.c.letter}`}
       >
         {pending ? <span className="w-[72px]" /> : <Whisker of={m} domain={domain} color={colour(f.c.position)} />}
-        <span title={m.why ?? undefined}>{pending ? PENDING : shown(m.value)}</span>
+        {label === undefined || faces[0]?.classes.length !== results.holdout.classes.length ? (
+          <span title={m.why ?? undefined}>{pending ? PENDING : shown(m.value)}</span>
+        ) : (
+          <Figure
+            candidate={f.c.result.name}
+            metric={many || positive ? name : "specificity"}
+            value={m}
+            of={many ? label : undefined}
+            pending={pending}
+          />
+        )}
       </span>
     );
   });
@@ -402,9 +415,4 @@ function Under({ faces, columns, k, title, note, name, pending }: UnderProps) {
       ))}
     </tr>
   );
-}
-
-/** A number of the classes as a whole, which unfolds. */
-export function Average({ c, name, m }: { c: Shown; name: string; m: Metric }) {
-  return <Figure candidate={c.result.name} metric={name} value={m} pending={c.pending} />;
 }

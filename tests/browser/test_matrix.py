@@ -1,0 +1,142 @@
+"""The matrix as people read it: together, one less another, classes taken together, and the rows behind a cell; each
+number is counted again from the rows."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from browser.conftest import brought
+from files import TREES, guess, trees_of, write_trees
+from skarlo.core import count, shown
+from skarlo.core.stats.tests import mcnemar_midp
+
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+
+
+@pytest.fixture
+def rows():
+    return trees_of(300)
+
+
+@pytest.fixture
+def study(server, tmp_path, rows):
+    return brought(server, write_trees(tmp_path / "trees", rows))
+
+
+def said(rows):
+    """(actual, what the first predicts, what the second does)."""
+    return [(y, p.index(max(p)), guess(i, y)) for i, (y, p) in enumerate(rows)]
+
+
+def cell(page, i, j):
+    return page.locator(f"[data-part='rungs'] [data-cell='{i}-{j}']")
+
+
+def test_all_candidates_stand_in_one_matrix_with_its_margins(person, study, rows):
+    ana = person("ana")
+    ana.goto(f"{study}/matrix")
+    for i in range(3):
+        for j in range(3):
+            for letter, k in (("A", 1), ("B", 2)):
+                n = sum(r[0] == i and r[k] == j for r in said(rows))
+                expect(cell(ana, i, j).locator(f"[data-count='{letter}']")).to_have_text(count(n))
+    elm = [r for r in said(rows) if r[0] == 1]
+    recall = sum(r[1] == 1 for r in elm) / len(elm)
+    expect(ana.locator("[data-margin='recall-A']").nth(1)).to_contain_text(shown(recall))
+    share = sum(r[1] == 1 for r in said(rows)) / 300
+    expect(ana.locator("[data-under='share predicted-A-1'] .sr-only")).to_have_text(shown(share))
+    accuracy = sum(r[0] == r[1] for r in said(rows)) / 300
+    expect(ana.locator("[data-average='micro-precision-A']")).to_contain_text(shown(accuracy))
+
+
+def test_the_rows_of_a_cell_follow_the_focus_and_live_in_the_address(person, study, rows):
+    ana = person("ana")
+    ana.goto(f"{study}/matrix")
+    cell(ana, 0, 0).get_by_role("button").click()
+    ana.keyboard.press("ArrowRight")
+    ana.keyboard.press("ArrowDown")
+    ana.wait_for_url("**cell=1-1**")
+    ana.keyboard.press("ArrowLeft")
+    ana.wait_for_url("**cell=1-0**")
+    strip = ana.locator("[data-part='rows-strip']")
+    expect(strip).to_contain_text("Actual elm, predicted ash")
+    mine = [i for i, r in enumerate(said(rows)) if r[:2] == (1, 0)]
+    expect(strip.locator("[data-total]")).to_have_attribute("data-total", str(len(mine)))
+    expect(strip.get_by_role("listitem").first).to_contain_text(f"tree t{mine[0]:03}")
+    expect(strip.get_by_role("listitem").first).to_contain_text(shown(max(rows[mine[0]][1])))
+    vic = person("vic")
+    vic.goto(ana.url)
+    expect(vic.locator("[data-part='rows-strip'] [data-total]")).to_have_attribute("data-total", str(len(mine)))
+    strip.get_by_role("button", name="Guide in front").click()
+    other = sum(r[0] == 1 and r[2] == 0 for r in said(rows))
+    expect(strip.locator("[data-total]")).to_have_attribute("data-total", str(other))
+    strip.get_by_role("button", name="close").click()
+    expect(strip).to_have_count(0)
+
+
+def test_one_less_another_is_tinted_only_where_the_data_separates_them(person, study, rows):
+    ana = person("ana")
+    ana.goto(f"{study}/matrix?mode=less")
+    told = {}
+    for i in range(3):
+        for j in range(3):
+            a = [r[1] == j for r in said(rows) if r[0] == i]
+            b = [r[2] == j for r in said(rows) if r[0] == i]
+            n = sum(a) - sum(b)
+            expect(cell(ana, i, j).locator("[data-less]")).to_have_text(
+                f"{'+' if n > 0 else '−' if n < 0 else ''}{abs(n)}"
+            )
+            pairs = list(zip(a, b, strict=True))
+            told[i, j] = mcnemar_midp(pairs.count((True, False)), pairs.count((False, True)))
+    worst, best = max(told, key=told.get), min(told, key=told.get)
+    assert told[best] < 0.001
+    expect(cell(ana, *best)).to_have_attribute("data-apart", "true")
+    expect(cell(ana, *worst)).to_have_attribute("data-apart", "false")
+    first = cell(ana, 0, 0).locator("[data-less]").inner_text()
+    ana.get_by_label("One", exact=True).select_option("B")
+    ana.wait_for_url("**pair=B-A**")
+    turned = first.replace("+", "−") if "+" in first else first.replace("−", "+")
+    expect(cell(ana, 0, 0).locator("[data-less]")).to_have_text(turned)
+
+
+def test_classes_are_taken_together_by_added_probabilities(person, study, rows):
+    ana = person("ana")
+    ana.goto(f"{study}/matrix?class=elm")
+    ana.get_by_label("Take together").select_option("rest")
+    ana.wait_for_url(re.compile("merge=0%2C1%2C0"))
+    both = [(int(y == 1), int(p[1] > p[0] + p[2])) for y, p in rows]
+    for i in (0, 1):
+        for j in (0, 1):
+            expect(cell(ana, i, j).locator("[data-count='A']")).to_have_text(count(both.count((i, j))))
+    with ana.expect_download() as saving:
+        ana.get_by_role("button", name="save CSV").click()
+    saved = list(csv.DictReader(io.StringIO(saving.value.path().read_text())))
+    assert [r["actual"] for r in saved if r["candidate"] == "Net"] == ["ash + oak", "elm"]
+    assert float(saved[1]["predicted elm"]) == both.count((1, 1))
+    ana.get_by_label("Take together").select_option("none")
+    expect(cell(ana, 2, 2)).to_be_visible()
+
+
+def test_shares_and_orders(person, study, rows):
+    ana = person("ana")
+    ana.goto(f"{study}/matrix?mode=each&show=A")
+    taken = [r[:2] for r in said(rows)]
+    n = taken.count((0, 2))
+    share = ana.locator("[data-matrix='A'] [data-cell='0-2'] [data-share='A']")
+    expect(share).to_have_text(shown(n / sum(y == 0 for y, _ in taken)))
+    ana.get_by_label("Bars").select_option("predicted")
+    expect(share).to_have_text(shown(n / sum(j == 2 for _, j in taken)))
+    ana.get_by_label("Bars").select_option("all")
+    expect(share).to_have_text(shown(n / 300))
+    ana.get_by_label("Order").select_option("rows")
+    by_rows = sorted(range(3), key=lambda k: -sum(y == k for y, _ in taken))
+    heads = ana.locator("[data-matrix='A'] tbody th[scope='row']")
+    for at, k in enumerate(by_rows):
+        expect(heads.nth(at)).to_contain_text(TREES[k])
+    ana.keyboard.press("x")
+    expect(ana).to_have_url(re.compile("across=actual"))
