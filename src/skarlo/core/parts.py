@@ -41,6 +41,8 @@ _KINDS = (
     Kind("lines", True, True, "rows, matrix, outcomes, and all metrics with their intervals"),
     Kind("classes", True, True, "each class against the rest, and averages over the classes"),
     Kind("curves", True, False, "ROC, precision-recall and gain curves"),
+    Kind("areas", True, False, "areas by other methods: straight lines, up to a false-positive rate", filed=False),
+    Kind("averaged", True, False, "curves of the plain mean of the classes, and of all of them pooled", filed=False),
     Kind("bands", True, False, "what the ROC curve may be at each cutoff", filed=False),
     Kind("net_benefit", True, False, "net benefit by threshold"),
     Kind("calibration", True, False, "bins and the monotone fit"),
@@ -75,7 +77,8 @@ class Part:
     split : where there is one for each split
     fields : of slices, one of the study's lists of fields; all lists if left out
     step : of a sweep; the study's own if left out
-    rate : of what is restated for an expected base rate; the study's own if left out
+    rate : of what is restated for an expected base rate, the study's own if left out; of areas the false-positive rate
+        up to which a part of the area is told
     band : of what lies around a band for review, its ends; the study's own if left out
     pair : of cells, the names of the two candidates
     merge : of what is merged, for each class in order the number of the group it goes to, from 0

@@ -74,6 +74,21 @@ class PrResult(TypedDict):
     cutoff: list[float]
 
 
+class AreasResult(TypedDict):
+    """Areas by other methods: of precision-recall by straight lines (too high), and of ROC up to a false-positive rate,
+    over that rate."""
+
+    average_precision_trapezoid: float
+    partial_area: NotRequired[Metric]
+
+
+class Averaged(TypedDict):
+    """ROC and precision-recall of several classes in one curve; a plain mean is at no cutoff."""
+
+    roc: dict[str, list[float | None]]
+    pr: dict[str, list[float | None]]
+
+
 class GainResult(TypedDict):
     """Recall and lift (recall over the share flagged) as more rows are flagged."""
 
@@ -227,6 +242,7 @@ class ClassResult(TypedDict, total=False):
     roc: RocResult
     pr: PrResult
     gain: GainResult
+    areas: AreasResult
     roc_band: RocBand
     calibration: CalibrationResult
     sweep: SweepResult
@@ -364,6 +380,8 @@ class SplitResult(TypedDict):
     roc: NotRequired[RocResult]
     pr: NotRequired[PrResult]
     gain: NotRequired[GainResult]
+    areas: NotRequired[AreasResult]
+    averaged: NotRequired[dict[Literal["macro", "micro"], Averaged]]
     roc_band: NotRequired[RocBand]
     net_benefit: NotRequired[NetBenefitResult]
     calibration: NotRequired[CalibrationResult]

@@ -16,14 +16,14 @@ from .counting.answers import Answers, effective_rows
 from .counting.table import row_shares
 from .counting.tally import Tally
 from .decide import confidence, cutoffs, net_benefit, review
-from .metrics import classes, counts, panel, reliability
+from .metrics import classes, counts, own, panel, ranking, reliability
 from .metrics.panel import Reading
 from .number import absent, total
 from .once import Once
 from .parts import Curves, Part
 from .prepared import OnSplit, Prepared
 from .results import CandidateResult
-from .study import Band, CutoffStudy
+from .study import Band, CutoffStudy, OwnMetric
 
 T = TypeVar("T")
 
@@ -128,8 +128,51 @@ class Subject:
                 per_class[label]["share_gap"] = gap
         if a.table is None:
             return {"per_class": per_class, "averages": counts.no_averages(reading.no_cutoff)}
-        classes = [dict(p) for p in per_class.values()]
-        return {"per_class": per_class, "averages": counts.averages(a.table, reading.settings.sampling, classes)}  # type: ignore[arg-type]
+        told = [dict(p) for p in per_class.values()]
+        averages = counts.averages(a.table, reading.settings.sampling, told)  # type: ignore[arg-type]
+        if a.probable is not None:
+            averages["macro"]["average_precision"] = panel.averaged(a, reading.settings.confidence)
+        return {"per_class": per_class, "averages": averages}
+
+    def _areas(self, part: Part) -> dict[str, Any] | None:
+        """Areas by other methods: of two classes, or of each class against the rest."""
+        a, confidence = self.on(part.split).judged, self.reading.settings.confidence
+        if self.is_baseline or self.too_few(part.split):
+            return None
+
+        def told(one: Answers) -> dict[str, Any] | None:
+            t = one.tally
+            if t is None or t.positives <= 0 or t.negatives <= 0:
+                return None
+            out: dict[str, Any] = {"average_precision_trapezoid": ranking.trapezoid_area(t)}
+            if part.rate:
+                upto = OwnMetric(
+                    "partial area", None, "higher", measure="partial_area", parameters={"fpr_at_most": part.rate}
+                )
+                out["partial_area"] = own.partial_area_estimate(upto, one, t).metric(confidence)
+            return out
+
+        if a.probable is None:
+            found = told(a) if a.scored is not None else None
+            return {"areas": found} if found else None
+        each = (classes.against_rest(one, a.with_answer) for one in a.probable.of_class)
+        found_of = {x: told(one) for x, one in zip(self.reading.classes, each, strict=True)}
+        per_class = {x: {"areas": areas} for x, areas in found_of.items() if areas}
+        return {"per_class": per_class} if per_class else None
+
+    def _averaged(self, part: Part) -> dict[str, Any] | None:
+        """The mean of the classes' curves, and that of all pairs of a row and a class."""
+        a = self.on(part.split).judged
+        if self.is_baseline or a.probable is None or self.too_few(part.split) or classes.class_areas(a) is None:
+            return None
+        drawn = {
+            "macro": {"roc": classes.macro_roc(a), "pr": classes.macro_pr(a)},
+            "micro": {"roc": curves.roc_curve(t := panel.pooled_tally(a)), "pr": curves.pr_curve(t)},
+        }
+        return {"averaged": {
+            kind: {name: curves.listed(c, curves.thinned(c)) for name, c in each.items()}
+            for kind, each in drawn.items()
+        }}  # fmt: skip
 
     def _curves(self, part: Part) -> dict[str, Any] | None:
         if self.is_baseline or self.too_few(part.split):
@@ -279,6 +322,8 @@ PARTS: dict[str, Callable[[Subject, Part], Any]] = {
     "lines": Subject._lines,
     "classes": Subject._classes,
     "curves": Subject._curves,
+    "areas": Subject._areas,
+    "averaged": Subject._averaged,
     "bands": Subject._bands,
     "net_benefit": Subject._net_benefit,
     "calibration": Subject._calibration,

@@ -102,7 +102,7 @@ def test_of_three_classes_and_more_all_but_calibration_is_compared():
     ))  # fmt: skip
     pair = results["pairs"][0]
     untested = {name for name, d in pair["metrics"].items() if d["p"] is None}
-    assert untested == {"brier_skill", "ece"}
+    assert untested == {"brier_skill", "ece", "ece_classwise", "ece_by_answer"}
     assert pair["metrics"]["roc_auc_macro"]["interval"] == "mover_classes"
     for kind in ("macro", "weighted"):
         for name in ("precision", "recall", "f1"):

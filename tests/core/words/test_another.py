@@ -12,7 +12,8 @@ from core.test_features import three
 from skarlo import core
 from skarlo.core import Evaluation
 from skarlo.core.counting import tally
-from skarlo.core.words.another import _read, trapezoid_area
+from skarlo.core.metrics.ranking import trapezoid_area
+from skarlo.core.words.another import _read
 
 
 @pytest.fixture(scope="module")

@@ -56,6 +56,8 @@ export type PartsAsked = {
   step?: number;
   /** Of what is restated: for which share of positives. */
   baseRate?: number;
+  /** Of areas: how far a part of the ROC area goes. */
+  upTo?: number;
   /** Of what lies around a band for review: its ends. */
   band?: [number, number];
   /** Of cells: the positions of two candidates, the second taken off the first. */
@@ -69,9 +71,10 @@ export type PartsAsked = {
  * stand in their place (`isPlaceholderData`). What nobody on the page waits for any more is let go of.
  */
 const partsOf = (id: number, asked: PartsAsked, quiet = false) => {
-  const { kinds, split, cutoffs, within, step, baseRate, ...several } = asked;
-  const key = ["parts", id, kinds.join(), split, within, step, baseRate, several];
-  const more = { ...(step ? { step } : {}), ...(baseRate ? { base_rate: baseRate } : {}), ...several };
+  const { kinds, split, cutoffs, within, step, baseRate, upTo, ...several } = asked;
+  const key = ["parts", id, kinds.join(), split, within, step, baseRate, upTo, several];
+  const rates = { ...(baseRate ? { base_rate: baseRate } : {}), ...(upTo ? { fpr_at_most: upTo } : {}) };
+  const more = { ...(step ? { step } : {}), ...rates, ...several };
   return queryOptions<Parts>({
     queryKey: [...key, cutoffs],
     queryFn: ({ signal }) =>

@@ -804,6 +804,30 @@ export interface components {
          * @description The results file.
          */
         ResultsOut: components["schemas"]["Results"];
+        /**
+         * AreasResult
+         * @description Areas by other methods: of precision-recall by straight lines (too high), and of ROC up to a false-positive rate,
+         *     over that rate.
+         */
+        AreasResult: {
+            /** Average Precision Trapezoid */
+            average_precision_trapezoid: number;
+            partial_area?: components["schemas"]["Metric"];
+        };
+        /**
+         * Averaged
+         * @description ROC and precision-recall of several classes in one curve; a plain mean is at no cutoff.
+         */
+        Averaged: {
+            /** Roc */
+            roc: {
+                [key: string]: (number | null)[];
+            };
+            /** Pr */
+            pr: {
+                [key: string]: (number | null)[];
+            };
+        };
         /** Band */
         Band: {
             /** Low */
@@ -1008,6 +1032,7 @@ export interface components {
             roc?: components["schemas"]["RocResult"];
             pr?: components["schemas"]["PrResult"];
             gain?: components["schemas"]["GainResult"];
+            areas?: components["schemas"]["AreasResult"];
             roc_band?: components["schemas"]["RocBand"];
             calibration?: components["schemas"]["CalibrationResult"];
             /** Sweep */
@@ -1713,6 +1738,11 @@ export interface components {
             roc?: components["schemas"]["RocResult"];
             pr?: components["schemas"]["PrResult"];
             gain?: components["schemas"]["GainResult"];
+            areas?: components["schemas"]["AreasResult"];
+            /** Averaged */
+            averaged?: {
+                [key: string]: components["schemas"]["Averaged"];
+            };
             roc_band?: components["schemas"]["RocBand"];
             net_benefit?: components["schemas"]["NetBenefitResult"];
             calibration?: components["schemas"]["CalibrationResult"];
@@ -1896,6 +1926,11 @@ export interface components {
             roc?: components["schemas"]["RocResult"];
             pr?: components["schemas"]["PrResult"];
             gain?: components["schemas"]["GainResult"];
+            areas?: components["schemas"]["AreasResult"];
+            /** Averaged */
+            averaged?: {
+                [key: string]: components["schemas"]["Averaged"];
+            };
             roc_band?: components["schemas"]["RocBand"];
             net_benefit?: components["schemas"]["NetBenefitResult"];
             calibration?: components["schemas"]["CalibrationResult"];
@@ -3271,8 +3306,8 @@ export interface operations {
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
-                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; bands: what the ROC curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; sweep: every metric of counts at cutoffs one step apart; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; cells: one candidate's matrix less another's, cell by cell; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
-                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "bands" | "net_benefit" | "calibration" | "expected" | "sweep" | "choice" | "review" | "cells" | "merged" | "slices" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
+                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; sweep: every metric of counts at cutoffs one step apart; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; cells: one candidate's matrix less another's, cell by cell; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
+                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "sweep" | "choice" | "review" | "cells" | "merged" | "slices" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
                 /** @description of parts that there are one of for each split: which */
                 split?: string;
                 /** @description of slices: one of the study's lists of fields, as ward,shift; all lists if left out */
@@ -3281,6 +3316,8 @@ export interface operations {
                 step?: number;
                 /** @description of expected: the share of positives to restate for */
                 base_rate?: number;
+                /** @description of areas: how far a part of the ROC area goes */
+                fpr_at_most?: number;
                 /** @description of review: the band's ends, as 0.2,0.6 */
                 band?: number[];
                 /** @description of cells: the positions of two candidates, the second off the first */

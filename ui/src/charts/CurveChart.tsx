@@ -17,6 +17,8 @@ export type Series = {
   drawn: Point[];
   exact: Point[];
   at: Point | null;
+  /** Whether it stands behind the others. */
+  faint?: boolean;
   /** What the line may be at each of its points, where that is told of it. */
   band?: Stretch[] | null;
 };
@@ -48,6 +50,8 @@ type Props = {
   spoken?: number | null;
   onSpoken?: (key: number) => void;
   reference: { from: [number, number]; to: [number, number]; label?: string };
+  /** Told of the cutoff that a ring was dragged to. */
+  onCutoff?: (key: number, cutoff: number) => void;
 };
 
 const WITHIN = 40; // units of the figure, from the pointer to a line
@@ -66,6 +70,7 @@ export function CurveChart({
   spoken: chosen = null,
   onSpoken,
   reference,
+  onCutoff,
 }: Props) {
   const [near, setNear] = useState<{ s: Series; p: Point } | null>(null);
   const [front, setFront] = useState<number | null>(null);
@@ -138,10 +143,10 @@ export function CurveChart({
                 color={s.color}
                 dash={s.dash}
                 steps={steps}
-                faint={spoken !== null && spoken !== s.key}
+                faint={spoken !== null ? spoken !== s.key : (s.faint ?? false)}
               />
             ))}
-            {series.map((s) => s.at && <Ring key={s.key} s={s} at={s.at} plane={plane} />)}
+            {series.map((s) => s.at && <Ring key={s.key} s={s} at={s.at} plane={plane} onCutoff={onCutoff} />)}
             {near && (
               <circle pointerEvents="none" cx={plane.x(near.p.x)} cy={plane.y(near.p.y)} r={4.5} fill={near.s.color} />
             )}
@@ -189,18 +194,50 @@ function Cross({ of: { letter, name, color, x, y }, plane }: { of: Alone; plane:
   );
 }
 
-function Ring({ s, at, plane }: { s: Series; at: Point; plane: Plane }) {
+type RingProps = { s: Series; at: Point; plane: Plane; onCutoff?: (key: number, cutoff: number) => void };
+
+/** Where a cutoff stands on its line; dragged along it, it asks for the cutoff that it is let go of at. */
+function Ring({ s, at, plane, onCutoff }: RingProps) {
+  const [to, setTo] = useState<Point | null>(null);
+  const here = to ?? at;
+  const nearest = (event: React.PointerEvent<SVGCircleElement>): Point | null => {
+    const figure = event.currentTarget.ownerSVGElement;
+    if (!figure) return null;
+    const [box, size] = [figure.getBoundingClientRect(), figure.viewBox.baseVal];
+    const x = ((event.clientX - box.left) / box.width) * size.width;
+    const y = ((event.clientY - box.top) / box.height) * size.height;
+    let [best, least] = [null as Point | null, Number.POSITIVE_INFINITY];
+    for (const p of s.exact) {
+      const d = (plane.x(p.x) - x) ** 2 + (plane.y(p.y) - y) ** 2;
+      if (p.cutoff !== null && d < least) [best, least] = [p, d];
+    }
+    return best;
+  };
+  const release = () => {
+    if (to?.cutoff != null) onCutoff?.(s.key, to.cutoff);
+    setTo(null);
+  };
   return (
     <circle
       data-ring={s.letter}
-      cx={plane.x(at.x)}
-      cy={plane.y(at.y)}
-      r={4}
+      cx={plane.x(here.x)}
+      cy={plane.y(here.y)}
+      r={to ? 5.5 : 4}
       fill="var(--color-sheet)"
       stroke={s.color}
       strokeWidth={2}
+      style={onCutoff ? { cursor: "grab" } : undefined}
+      onPointerDown={(event) => {
+        if (!onCutoff || event.button !== 0) return;
+        event.stopPropagation();
+        event.currentTarget.setPointerCapture(event.pointerId);
+        setTo(at);
+      }}
+      onPointerMove={(event) => to && setTo(nearest(event))}
+      onPointerUp={release}
+      onPointerCancel={() => setTo(null)}
     >
-      <title>{`${s.name} at its cutoff ≥ ${at.cutoff === null ? "" : asSet(at.cutoff)}`}</title>
+      <title>{`${s.name} at its cutoff ≥ ${here.cutoff === null ? "" : asSet(here.cutoff)}`}</title>
     </circle>
   );
 }

@@ -177,6 +177,12 @@ def _average_precision(name: str, both: Both, gap: float, positive: int) -> Comp
     return _carried_by_influence(both, psi, gap, "influence", estimates)
 
 
+def _pooled(name: str, both: Both, gap: float) -> Compared:
+    """Areas over all pairs of a row and a class, whose groups are the rows."""
+    pairs = Both(classes.pooled(both.a), classes.pooled(both.b))
+    return areas(pairs, gap) if name == "roc_auc_micro" else _average_precision("average_precision", pairs, gap, 1)
+
+
 # What classes were predicted.
 
 
@@ -312,6 +318,7 @@ WAYS: dict[str, Callable[[str, Both, float, int], Compared]] = {
     "steps": _average_precision,
     "losses": lambda name, both, gap, k: losses(name, both),
     "macro": lambda name, both, gap, k: classes.macro_area_difference(both.a, both.b),
+    "pooled": lambda name, both, gap, k: _pooled(name, both, gap),
 }
 
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from ..counting.answers import Answers, Scored
 from ..counting.table import Sampling
-from ..counting.tally import Tally, at_ranks, blocks
+from ..counting.tally import Tally, at_ranks, blocks, make
 from ..number import BoolArray, FloatArray, IntArray, Metric, absent, bounded, clean, measured, point, total
 from ..stats import intervals
 from ..stats.draws import generator
@@ -107,6 +107,51 @@ def ece_value(t: Tally, bins: int) -> float:
     return _ece_of(sums_in(t, width_edges(t.score, bins)))
 
 
+def ece_classwise(a: Answers, bins: int) -> float:
+    """The plain mean over the classes of the gap of each one's probability against the rest (Kull and others 2019,
+    Advances in Neural Information Processing Systems 32)."""
+    assert a.probable is not None
+    found = [ece_value(one.tally, bins) for one in a.probable.of_class]
+    return total(np.array(found)) / len(found)
+
+
+def _by_answer(a: Answers) -> list[Tally]:
+    """The largest probability as a score of being right, among the rows predicted as each class that is predicted."""
+    assert a.probable is not None
+    g = a.probable.given
+    score, largest = g.probabilities.max(axis=1), g.largest
+    right = largest == g.actual
+    each = (largest == k for k in range(a.classes))
+    return [
+        make(score[m], right[m], None if g.weight is None else g.weight[m]) for m in each if m.any()
+    ]  # fmt: skip
+
+
+def ece_by_answer_value(a: Answers, bins: int) -> float:
+    """The gap of the largest probability among the rows that are predicted alike, by how many these are (Gupta and
+    Ramdas 2022, International Conference on Learning Representations)."""
+    tallies = _by_answer(a)
+    rows = np.array([t.rows for t in tallies], dtype=np.float64)
+    return total(rows * np.array([ece_value(t, bins) for t in tallies])) / total(rows)
+
+
+def ece_by_answer(a: Answers, bins: int, sampling: Sampling) -> Metric:
+    """The same with how often probabilities that are true give as much."""
+    tallies = _by_answer(a)
+    rows = float(sum(t.rows for t in tallies))
+    value = ece_by_answer_value(a, bins)
+    edges = [width_edges(t.score, bins) for t in tallies]
+    sums = [sums_in(t, e) for t, e in zip(tallies, edges, strict=True)]
+    seeds = np.concatenate([np.concatenate((s.pos, s.neg)) for s in sums])
+    rng = generator(sampling.seed, "calibrated", (len(sums), bins), seeds)
+    gap = np.zeros(sampling.draws)
+    for t, e, s in zip(tallies, edges, sums, strict=True):
+        gap += _drawn_gap(t, e, s, sampling, rng) * (t.rows / rows)
+    metric = point(value, "the gap by answer has no interval here")
+    metric["p_calibrated"] = float(np.count_nonzero(gap >= value - 1e-12)) / sampling.draws
+    return metric
+
+
 def _ece_of(sums: Sums) -> float:
     return total(np.abs(sums.score - sums.pos)) / total(np.concatenate((sums.pos, sums.neg)))
 
@@ -118,6 +163,12 @@ def _p_calibrated(t: Tally, edges: IntArray, sums: Sums, value: float, sampling:
     Poisson beyond 2,000 rows).
     """
     rng = generator(sampling.seed, "calibrated", sums.pos.shape, np.concatenate((sums.pos, sums.neg)))
+    gap = _drawn_gap(t, edges, sums, sampling, rng)
+    return float(np.count_nonzero(gap >= value - 1e-12)) / sampling.draws
+
+
+def _drawn_gap(t: Tally, edges: IntArray, sums: Sums, sampling: Sampling, rng: np.random.Generator) -> FloatArray:
+    """The gap in each draw of rows whose scores are true."""
     gap = np.zeros(sampling.draws)
     for (i, j), rows, mean, variance in zip(
         pairwise(edges.tolist()), sums.rows, sums.score, sums.variance, strict=True
@@ -132,7 +183,7 @@ def _p_calibrated(t: Tally, edges: IntArray, sums: Sums, value: float, sampling:
         else:
             drawn = rng.poisson(mean, size=sampling.draws)
         gap += np.abs(drawn - mean) / t.rows
-    return float(np.count_nonzero(gap >= value - 1e-12)) / sampling.draws
+    return gap
 
 
 HALVINGS = 60

@@ -1,13 +1,16 @@
-"""Areas of one class against the rest, and their plain mean over the classes."""
+"""Areas of one class against the rest, their plain mean over the classes, and those of all classes pooled."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import partial
+from typing import Literal
 
 import numpy as np
 
 from ..counting.answers import Answers, Scored
+from ..counting.curves import Curve, pr_curve, roc_curve
+from ..counting.tally import Tally
 from ..number import FloatArray, IntArray, total
 from ..stats.estimate import Estimate
 from ..stats.intervals import Interval, z_value
@@ -52,13 +55,16 @@ class ClassAreas:
         return all(e.ends is not None for e in self.estimates)
 
 
-def class_areas(a: Answers) -> ClassAreas | None:
-    """The areas, worked out once for all that ask; None where no class has any."""
+def class_areas(a: Answers, name: str = "roc_auc") -> ClassAreas | None:
+    """The areas, worked out once for all that ask; None where no class has any.
+
+    name : roc_auc, or average_precision
+    """
     assert a.probable is not None
-    return a.probable.given.once.get("class areas", partial(_class_areas, a))
+    return a.probable.given.once.get(f"class {name}", partial(_class_areas, a, name))
 
 
-def _class_areas(a: Answers) -> ClassAreas | None:
+def _class_areas(a: Answers, name: str) -> ClassAreas | None:
     b = a.with_answer
     assert b.probable is not None
     estimates, influence = [], []
@@ -67,9 +73,14 @@ def _class_areas(a: Answers) -> ClassAreas | None:
         if t.positives <= 0 or t.negatives <= 0:
             continue
         one = against_rest(scored, b)
+        w = np.ones(len(scored.positive)) if b.weight is None else b.weight
+        if name == "average_precision":
+            found = ranking.average_precision_estimate(one, t)
+            estimates.append(found)
+            influence.append(w * one.of_rows(*ranking.average_precision_influence(t, found.value)))
+            continue
         found = ranking.roc_auc_estimate(one, t)
         on_pos, on_neg = ranking.placements(t)
-        w = np.ones(len(scored.positive)) if b.weight is None else b.weight
         pos = scored.positive
         placed = one.of_rows(on_pos, on_neg) - found.value
         sides = np.where(pos, float(np.add.reduce(w[pos])), float(np.add.reduce(w[~pos])))
@@ -96,9 +107,9 @@ def _correlations(influence: FloatArray, group: IntArray | None) -> FloatArray:
     return np.clip(rho, -1.0, 1.0)
 
 
-def macro_area(a: Answers) -> Estimate | None:
+def macro_area(a: Answers, name: str = "roc_auc") -> Estimate | None:
     """The plain mean of the areas, its interval from those of the classes; None where no class has one."""
-    found = class_areas(a)
+    found = class_areas(a, name)
     if found is None:
         return None
     if not found.complete:
@@ -111,6 +122,67 @@ def macro_area(a: Answers) -> Estimate | None:
         return mover_mean([e.value for e in found.estimates], own, rho, limits=(0.0, 1.0))
 
     return Estimate(found.mean, ends, "mover_classes" + found.suffix, unreliable=found.few)
+
+
+def pooled(a: Answers) -> Answers:
+    """All (row, class) pairs as one problem of two classes: the class's probability, and whether the row is of it. The
+    pairs of a row belong together, as rows of a group do (Fawcett 2006, Pattern Recognit. Lett. 27:861).
+    """
+    assert a.probable is not None
+    return a.probable.given.once.get("pooled", partial(_pooled, a.with_answer))
+
+
+def _pooled(b: Answers) -> Answers:
+    assert b.probable is not None
+    k = b.classes
+    positive = (b.actual[:, None] == np.arange(k)).ravel()
+    rows = np.arange(len(b.actual)) if b.group is None else b.group
+    weight = None if b.weight is None else np.repeat(b.weight, k)
+    scored = Scored(b.probable.probabilities.ravel() + 0.0, positive, True, weight)
+    return Answers(2, 1, positive.astype(np.int64), scored=scored, weight=weight, group=np.repeat(rows, k))
+
+
+def macro_roc(a: Answers) -> Curve:
+    """At every false-positive rate that any class's curve has the mean of the recalls there, linear between points; of
+    a vertical step both ends. Its area is the plain mean of the areas.
+    """
+    drawn = [(c["fpr"], c["tpr"]) for c in map(roc_curve, _both_sides(a))]
+    at = np.unique(np.concatenate([x for x, _ in drawn]))
+    low, high = (np.mean([_level(*c, at, side) for c in drawn], axis=0) for side in ("left", "right"))
+    return {"fpr": np.repeat(at, 2), "tpr": np.stack([low, high], axis=1).ravel()}
+
+
+def _level(x: FloatArray, y: FloatArray, at: FloatArray, side: Literal["left", "right"]) -> FloatArray:
+    """A curve that runs to the right and up, at some places: the lower or the upper end of its vertical steps."""
+    i = np.searchsorted(x, at, side=side)
+    if side == "left":  # the first point at or after the place
+        j = np.minimum(i, len(x) - 1)
+        before = np.maximum(j - 1, 0)
+        return np.where(x[j] == at, y[j], _between(x, y, before, j, at))
+    j = np.maximum(i - 1, 0)  # the last point at or before it
+    return np.where(x[j] == at, y[j], _between(x, y, j, np.minimum(j + 1, len(x) - 1), at))
+
+
+def _between(x: FloatArray, y: FloatArray, i: IntArray, j: IntArray, at: FloatArray) -> FloatArray:
+    width = x[j] - x[i]
+    share = np.divide(at - x[i], width, out=np.zeros(len(at)), where=width > 0)
+    return np.asarray(y[i] + share * (y[j] - y[i]))
+
+
+def macro_pr(a: Answers) -> Curve:
+    """At every recall above 0 that any class's curve has the mean of the precisions at the highest cutoff that reaches
+    it, in steps to the left. Its area by steps is the plain mean of the average precisions.
+    """
+    drawn = [(c["recall"], c["precision"]) for c in map(pr_curve, _both_sides(a))]
+    at = np.unique(np.concatenate([x[x > 0] for x, _ in drawn]))
+    mean = np.mean([y[np.minimum(np.searchsorted(x, at), len(x) - 1)] for x, y in drawn], axis=0)
+    return {"recall": at, "precision": mean}
+
+
+def _both_sides(a: Answers) -> list[Tally]:
+    """The tallies of the classes that have rows inside and outside."""
+    assert a.probable is not None
+    return [t for t in (one.tally for one in a.probable.of_class) if t.positives > 0 and t.negatives > 0]
 
 
 def macro_area_difference(a: Answers, b: Answers) -> Compared:

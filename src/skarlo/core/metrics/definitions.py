@@ -317,6 +317,35 @@ METRICS = Registry(
             says_many="The mean of the areas of each class against the rest, {areas}, is {value}.",
         ),
         Definition(
+            name="roc_auc_micro",
+            title="ROC AUC, pooled",
+            short="Pooled AUC",
+            needs="probabilities",
+            classes="many",
+            better="higher",
+            formula="ROC AUC over all pairs of a row and a class",
+            meaning="the share of pairs in which a class that was so has more probability than one that was not",
+            also=("micro-averaged AUC",),
+            paired="pooled",
+            says_many="Over all pairs of a row and a class, positive where the row is of it, the area is {value}.",
+        ),
+        Definition(
+            name="average_precision_micro",
+            title="Average precision, pooled",
+            short="Pooled precision",
+            needs="probabilities",
+            classes="many",
+            better="higher",
+            formula="average precision over all pairs of a row and a class",
+            meaning="the mean precision over all pairs of a row and a class, by steps",
+            also=("micro-averaged average precision",),
+            paired="pooled",
+            says_many=(
+                "Over all pairs of a row and a class, positive where the row is of the class, the mean precision is "
+                "{value}."
+            ),
+        ),
+        Definition(
             name="brier",
             title="Brier score",
             short="Brier",
@@ -391,6 +420,33 @@ METRICS = Registry(
             says_many=(
                 "In bins of equal width of the largest probability, its mean and the share that was right differ by "
                 "{value} on the mean row{chance_gap}."
+            ),
+        ),
+        Definition(
+            name="ece_classwise",
+            title="Calibration error by class",
+            short="ECE by class",
+            needs="probabilities",
+            classes="many",
+            better="lower",
+            formula="plain mean over the classes of each one's expected calibration error against the rest",
+            meaning="the mean gap between each class's probability and how often it was so",
+            also=("classwise ECE",),
+            says_many="The mean over the classes of the gap between probability and what happened is {value}.",
+        ),
+        Definition(
+            name="ece_by_answer",
+            title="Calibration error by answer",
+            short="ECE by answer",
+            needs="probabilities",
+            classes="many",
+            better="lower",
+            formula="sum over the classes of (rows predicted so / rows) × expected calibration error of those rows",
+            meaning="the gap between the largest probability and how often it was right, among rows predicted alike",
+            also=("top-label ECE",),
+            says_many=(
+                "Among the rows that are predicted the same class, the largest probability and the share that was "
+                "right differ by {value} on the mean row{chance_gap}."
             ),
         ),
         Definition(

@@ -10,8 +10,9 @@ import numpy as np
 
 from ..counting.answers import Answers, Scored
 from ..counting.table import Table
+from ..counting.tally import Tally
 from ..language.formula import parse
-from ..number import Metric, absent
+from ..number import Metric, absent, point
 from ..results import ClassResult
 from ..study import OwnMetric, Settings
 from . import calibration, classes, counts, own, ranking
@@ -195,9 +196,13 @@ def _many_scores(a: Answers, reading: Reading) -> Ways:
     settings = reading.settings
     return {
         "roc_auc_macro": partial(_macro_area, a, confidence),
+        "roc_auc_micro": lambda: ranking.roc_auc(classes.pooled(a), confidence, PAIRS),
+        "average_precision_micro": lambda: ranking.average_precision(classes.pooled(a), confidence, PAIRS),
         "brier": lambda: mean_loss(a, squares(), confidence),
         "brier_skill": lambda: brier_skill(a, squares()),
         "log_loss": lambda: mean_loss(a, moments(a, "log_loss"), confidence),
+        "ece_classwise": lambda: point(calibration.ece_classwise(a, settings.bins), NO_GAP_INTERVAL),
+        "ece_by_answer": lambda: calibration.ece_by_answer(a, settings.bins, settings.sampling),
         "ece": lambda: calibration.ece(
             classes.against_rest(likely, b), likely.tally, settings.bins, settings.sampling
         ),
@@ -219,9 +224,8 @@ def value(name: str, a: Answers, reading: Reading) -> float | None:
     if name in ("brier", "log_loss", "brier_skill"):
         squares = moments(a, "log_loss" if name == "log_loss" else "brier") if a.is_probability else None
         return brier_skill(a, squares)["value"] if name == "brier_skill" else None if squares is None else squares.mean
-    if name == "roc_auc_macro":
-        found = classes.class_areas(a)
-        return None if found is None else found.mean
+    if a.probable is not None and name in OF_MANY:
+        return OF_MANY[name](a, reading.settings.bins) if len(a.with_answer.actual) else None
     scored = a.scored if a.probable is None else a.probable.likely
     if scored is None or scored.tally.rows <= 0:
         return None
@@ -242,6 +246,38 @@ def value(name: str, a: Answers, reading: Reading) -> float | None:
         if name == "mce"
         else calibration.fit_value(scored, name)
     )
+
+
+PAIRS: Names = {"positive": "of the class", "negative": "of another class"}
+NO_GAP_INTERVAL = "the mean of gaps of classes has no interval here"
+
+
+def _mean_area(a: Answers, bins: int) -> float | None:
+    found = classes.class_areas(a)
+    return None if found is None else found.mean
+
+
+# The values alone of what only probabilities of several classes have.
+OF_MANY: dict[str, Callable[[Answers, int], float | None]] = {
+    "roc_auc_macro": _mean_area,
+    "roc_auc_micro": lambda a, bins: ranking.roc_area(pooled_tally(a)),
+    "average_precision_micro": lambda a, bins: ranking.average_precision_value(pooled_tally(a)),
+    "ece_classwise": calibration.ece_classwise,
+    "ece_by_answer": calibration.ece_by_answer_value,
+}
+
+
+def pooled_tally(a: Answers) -> Tally:
+    """Of all pairs of a row and a class."""
+    t = classes.pooled(a).tally
+    assert t is not None
+    return t
+
+
+def averaged(a: Answers, confidence: float) -> Metric:
+    """The plain mean of the classes' average precisions."""
+    found = classes.macro_area(a, "average_precision") if len(a.with_answer.actual) else None
+    return absent(classes.NONE) if found is None else found.metric(confidence)
 
 
 def _macro_area(a: Answers, confidence: float) -> Metric:

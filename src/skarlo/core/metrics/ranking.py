@@ -259,6 +259,16 @@ def _average_precision_estimate(a: Answers, t: Tally) -> Estimate:
     return Estimate(value, lambda z: bounded(value, *intervals.logit_interval(value, se, z), 0.0, 1.0), name + a.suffix)
 
 
+def trapezoid_area(t: Tally) -> float:
+    """Straight lines between the points of precision-recall, from (0, the first precision): too high (Davis and
+    Goadrich 2006, ICML)."""
+    tp, fp = t.tp[::-1].astype(np.float64), t.fp[::-1].astype(np.float64)
+    there = tp + fp > 0
+    recall, precision = tp[there] / t.positives, tp[there] / (tp + fp)[there]
+    x, y = np.concatenate(([0.0], recall)), np.concatenate((precision[:1], precision))
+    return total(np.diff(x) * (y[1:] + y[:-1]) / 2)
+
+
 # The largest gap between the two classes' score distributions.
 
 GRID = 96

@@ -47,7 +47,9 @@ class Definition:
     also: tuple[str, ...] = ()
     over: tuple[str, str] | None = None
     why: str = ""
-    paired: Literal["", "agreement", "predictive", "recalls", "spread", "areas", "steps", "losses", "macro"] = ""
+    paired: Literal[
+        "", "agreement", "predictive", "recalls", "spread", "areas", "steps", "losses", "macro", "pooled"
+    ] = ""
     rest: Literal["", "rate", "recalls", "spread", "carried"] = ""
     waits_for: Literal["", "positive", "negative", "smaller"] = ""
     each_class: bool = False

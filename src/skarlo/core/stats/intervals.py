@@ -16,7 +16,13 @@ Intervals = tuple[FloatArray, FloatArray]
 
 @lru_cache(maxsize=256)
 def z_value(confidence: float) -> float:
-    """Two-sided standard normal quantile, 1.959964 at 0.95."""
+    """Two-sided standard normal quantile.
+
+    Examples
+    --------
+    >>> round(z_value(0.95), 6)
+    1.959964
+    """
     if not 0.0 < confidence < 1.0:
         raise ValueError(f"confidence {confidence} is not between 0 and 1")
     return -float(ndtri((1.0 - confidence) / 2.0))

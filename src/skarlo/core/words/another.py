@@ -13,7 +13,7 @@ from typing_extensions import TypedDict
 
 from ..counting.answers import Answers
 from ..counting.tally import Tally
-from ..metrics import calibration
+from ..metrics import calibration, ranking
 from ..metrics.definitions import METRICS
 from ..metrics.losses import mean_of_losses
 from ..metrics.panel import Reading
@@ -169,7 +169,7 @@ def other_definitions(a: Answers, reading: Reading) -> dict[str, float]:
         for power, called in ((1, "linear"), (2, "squared")):
             out[f"Cohen’s kappa with {called} weights"] = _weighted_kappa(t.cells.astype(np.float64), power)
     if scores is not None and scores.positives > 0 and scores.negatives > 0:
-        out["area under precision-recall by straight lines"] = trapezoid_area(scores)
+        out["area under precision-recall by straight lines"] = ranking.trapezoid_area(scores)
         if a.is_probability:
             brier, logs = mean_of_losses(scores, "brier"), mean_of_losses(scores, "log_loss")
             out |= {
@@ -178,16 +178,6 @@ def other_definitions(a: Answers, reading: Reading) -> dict[str, float]:
                 "ECE over bins of equal rows": _equal_mass(a, scores, reading.settings.bins),
             }  # fmt: skip
     return {title: x for title, x in out.items() if x is not None}
-
-
-def trapezoid_area(t: Tally) -> float:
-    """Straight lines between the points of precision-recall, from (0, the first precision): too high (Davis and
-    Goadrich 2006, ICML)."""
-    tp, fp = t.tp[::-1].astype(np.float64), t.fp[::-1].astype(np.float64)
-    there = tp + fp > 0
-    recall, precision = tp[there] / t.positives, tp[there] / (tp + fp)[there]
-    x, y = np.concatenate(([0.0], recall)), np.concatenate((precision[:1], precision))
-    return total(np.diff(x) * (y[1:] + y[:-1]) / 2)
 
 
 def _equal_mass(a: Answers, t: Tally, bins: int) -> float:

@@ -93,6 +93,7 @@ class PartsQuery(CutoffsQuery):
 
     step: float = Field(default=0.0, ge=0, le=1, description="of a sweep: how far apart its cutoffs are")
     base_rate: float = Field(default=0.0, ge=0, lt=1, description="of expected: the share of positives to restate for")
+    fpr_at_most: float = Field(default=0.0, ge=0, le=1, description="of areas: how far a part of the ROC area goes")
     band: Annotated[list[Finite], BeforeValidator(listed)] = Field(
         default=[], max_length=2, description="of review: the band's ends, as 0.2,0.6"
     )
@@ -113,7 +114,8 @@ class PartsQuery(CutoffsQuery):
             raise Missing(f"there is no candidate at position {missing[0]}", "pair")
         more = {
             "slices": {"fields": tuple(self.fields)}, "sweep": {"step": self.step},
-            "expected": {"rate": self.base_rate}, "review": {"band": tuple(self.band)},
+            "expected": {"rate": self.base_rate}, "areas": {"rate": self.fpr_at_most},
+            "review": {"band": tuple(self.band)},
             "cells": {"pair": tuple(names[p] for p in self.pair)}, "merged": {"merge": tuple(self.merge)},
         }  # fmt: skip
         return [

@@ -1,39 +1,20 @@
 import { useMemo } from "react";
 import { useTallies } from "../../api/queries";
 import { Drafted } from "../../app/Drafted";
-import { Figure } from "../../app/Figure";
-import { metricOf, ofClass, type Shown, type SplitResult, useOwn, useScope } from "../../app/scope";
+import { metricOf, ofClass, type Shown, useOwn, useScope } from "../../app/scope";
 import type { Stretch } from "../../charts/Band";
 import { type Alone, CurveChart, type Point, type Series } from "../../charts/CurveChart";
 import { place, type Tally } from "../../charts/tally";
-import { Tile, ViewHead } from "../../parts/basics";
+import { ViewHead } from "../../parts/basics";
 import { Choice } from "../../parts/Choice";
 import { colour, dash } from "../../parts/marks";
 import { named, shown } from "../../parts/number";
+import { Areas } from "./Areas";
+import { ClassCurves } from "./ClassCurves";
+import { AREA, type Drawn, drawn, gained, type Kind } from "./drawn";
+import { OVER, Over } from "./Over";
 
-type Kind = "roc" | "pr";
 const DRAWN = ["roc", "gain"] as const;
-const AREA = { roc: "roc_auc", pr: "average_precision" } as const;
-
-/** What curves are drawn from: a part, or what it tells of one class against the rest. */
-type Drawn = Pick<SplitResult, "roc" | "pr" | "gain" | "roc_band">;
-
-/** The points of a curve as they are drawn, each with its cutoff. */
-function drawn(part: Drawn, kind: Kind): Point[] {
-  const at = (x?: number[], y?: number[], cutoff?: (number | null)[]) =>
-    (x ?? []).map((value, i) => ({ x: value, y: y?.[i] ?? 0, cutoff: cutoff?.[i] ?? null }));
-  return kind === "roc"
-    ? at(part.roc?.fpr, part.roc?.tpr, part.roc?.cutoff)
-    : at(part.pr?.recall, part.pr?.precision, part.pr?.cutoff);
-}
-
-/** Recall, or lift, against the share of rows that is flagged. */
-function gained({ gain }: Drawn, of: "recall" | "lift"): Point[] {
-  return (gain?.flagged_share ?? []).flatMap((x, i) => {
-    const y = gain?.[of][i];
-    return y == null ? [] : [{ x, y, cutoff: gain?.cutoff[i] ?? null }];
-  });
-}
 
 /** The band around a ROC curve as one outline: steps of the upper side, and of the lower. */
 function banded({ roc_band: found }: Drawn): Stretch[] | null {
@@ -83,7 +64,14 @@ function alone(c: Shown, kind: Kind): Alone[] {
 }
 
 export function CurvesView() {
-  const { study, split, slice, chosen, many, of, called, baseRate, baselines, few, own, go, results } = useScope();
+  const { many } = useScope();
+  const [over] = useOwn("over", OVER);
+  return many && over === "classes" ? <ClassCurves /> : <CandidateCurves />;
+}
+
+function CandidateCurves() {
+  const { study, split, slice, chosen, many, of, called, baseRate, baselines, few, own, go, results, keep } =
+    useScope();
   const tallies = useTallies(study.id, split, slice).data?.tallies;
   const scored = chosen.filter((c) => read(c, of).roc && read(c, of).pr);
   const series = useMemo(() => {
@@ -138,6 +126,7 @@ export function CurvesView() {
     <>
       <ViewHead title="Curves">
         <div className="flex items-baseline gap-4 text-sm text-soft flex-wrap">
+          {many ? <Over /> : null}
           <span>{many ? `“${called(of)}” against the rest` : "exact: one point a distinct score"}</span>
           {scored.length > 0 && (
             <Choice
@@ -164,6 +153,7 @@ export function CurvesView() {
             alone={many ? [] : without.flatMap((c) => alone(c, "roc"))}
             spoken={front?.key}
             onSpoken={bring}
+            onCutoff={many ? undefined : keep}
             reference={{ from: [0, 0], to: [1, 1] }}
           />
           <CurveChart
@@ -174,6 +164,7 @@ export function CurvesView() {
             series={series.pr}
             alone={many ? [] : without.flatMap((c) => alone(c, "pr"))}
             steps
+            onCutoff={many ? undefined : keep}
             reference={{ from: [0, base], to: [1, base], label: `base rate ${shown(base)}` }}
           />
         </div>
@@ -206,39 +197,7 @@ export function CurvesView() {
             : "Gain: of all positives, how many are found among the rows flagged first. Lift: how many times as often as by guessing."}
         </p>
       )}
-      {scored.length > 0 && (
-        <table className="mt-5 text-left">
-          <thead>
-            <tr className="text-sm text-soft border-b border-rule">
-              <th className="font-normal pr-8 py-1">Candidate</th>
-              <th className="font-normal pr-8">ROC AUC</th>
-              <th className="font-normal pr-8">Average precision</th>
-            </tr>
-          </thead>
-          <tbody>
-            {scored.map((c) => (
-              <tr key={c.position} className="border-b border-light">
-                <th scope="row" className="font-semibold pr-8 py-1.5">
-                  <span className="flex items-center gap-2">
-                    <Tile position={c.position} letter={c.letter} /> {c.name}
-                  </span>
-                </th>
-                {Object.values(AREA).map((m) => {
-                  const metric = areaOf(c, of, m);
-                  return (
-                    <td key={m} className="pr-8">
-                      <Figure candidate={c.name} metric={m} value={metric} of={of || undefined} />{" "}
-                      <span className="text-soft text-sm">
-                        {metric.low != null && `${shown(metric.low)} to ${shown(metric.high)}`}
-                      </span>
-                    </td>
-                  );
-                })}
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
+      {scored.length > 0 && <Areas scored={scored} />}
       {without.length > 0 && !few && (
         <p className="text-sm text-soft mt-3">
           {named(without.map((c) => c.name))} {without.length === 1 ? "answers" : "answer"} classes only: there is no{" "}
