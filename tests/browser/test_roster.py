@@ -97,3 +97,38 @@ def test_a_number_got_elsewhere_is_found_again(person, study, rows):
     ana.get_by_label("Got another number?").fill("high")
     ana.keyboard.press("Enter")
     expect(found).to_contain_text("high is no number")
+
+
+def test_splits_stand_side_by_side_with_their_gap(person, study, rows):
+    ana = person("ana")
+    ana.goto(f"{study}/roster")
+    ana.get_by_role("radio", name="splits side by side").click()
+    table, value = ana.locator("[data-part='splits']"), {}
+    for split in ("tuning", "test"):
+        mine = [(r["actual"] == "yes", float(r["p"])) for r in rows if r["split"] == split]
+        value[split] = brute.area(*zip(*mine, strict=True))
+        cell = table.locator(f"tr[data-row='A {split}'] [data-metric='roc_auc']")
+        expect(cell).to_have_text(shown(value[split]))
+    gap = value["tuning"] - value["test"]
+    told = table.locator("tr[data-row='A tuning'] td").filter(has=ana.locator("[data-metric='roc_auc']"))
+    expect(told.locator("[data-gap]")).to_contain_text(f"{'+' if gap > 0 else ''}{shown(gap)}")
+    with ana.expect_download() as saving:
+        table.locator("xpath=../..").get_by_role("button", name="save CSV").last.click()
+    lines = saving.value.path().read_text().splitlines()
+    assert len(lines) == 1 + 2 * 2
+
+
+def test_the_choice_of_metrics_is_kept_for_the_study(person, study):
+    ana, vic = person("ana"), person("vic")
+    ana.goto(f"{study}/roster")
+    ana.get_by_role("button", name="metrics", exact=True).click()
+    ana.get_by_label("Metrics").get_by_role("checkbox", name="Brier score").uncheck()
+    ana.get_by_role("button", name="keep for the study").click()
+    expect(ana.get_by_role("button", name="keep for the study")).to_have_count(0)
+    vic.goto(f"{study}/roster")
+    expect(vic.locator("[data-row='Scores'] [data-metric='recall']")).to_be_visible()
+    expect(vic.locator("[data-row='Scores'] [data-metric='brier']")).to_have_count(0)
+    vic.get_by_role("button", name="metrics", exact=True).click()
+    vic.get_by_role("button", name="the usual ones").click()
+    expect(vic.locator("[data-row='Scores'] [data-metric='brier']")).to_be_visible()
+    expect(vic.get_by_role("button", name="keep for the study")).to_have_count(0)

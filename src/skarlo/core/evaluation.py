@@ -10,8 +10,9 @@ from typing import Any, cast
 from .compare import cells, pairs, quoted
 from .compare.pairs import Entrant
 from .compare.rest import reach
+from .compare.splits import gap
 from .compare.together import Together
-from .decide import cutoffs, optimism, recalibration
+from .decide import optimism, recalibration
 from .decide.gates import Judged, judge
 from .head import described, head_of
 from .metrics import panel
@@ -289,8 +290,8 @@ class Evaluation:
         chosen_here = cutoff is not None and cutoff["chosen_on"] == tune_on
 
         def make() -> dict[str, Drift]:
-            found = cutoffs.drift(reported, tuned, s.reading)
-            mine = panel.of_counts(reported, s.reading)
+            mine = {name: m for name, m in panel.of_counts(reported, s.reading).items() if name != "prevalence"}
+            found = gap(reported, tuned, mine, s.reading)
             for name, o in (self._optimism(s) if chosen_here else {}).items():
                 beyond = optimism.beyond(mine.get(name), o, reach(name)) if name in METRICS else None
                 if name in found and beyond is not None:

@@ -51,6 +51,7 @@ _KINDS = (
     Kind("choice", True, True, "the cutoffs not separable from the best by the rule, and what the next catches cost",
          asked="cutoff_study"),
     Kind("review", True, False, "what lies below, in and above the bands for review", asked="bands"),
+    Kind("gap", True, True, "every metric less that on the reported split", filed=False),
     Kind("cells", True, True, "one candidate's matrix less another's, cell by cell", filed=False),
     Kind("merged", True, True, "the matrix and each class with some classes taken together", filed=False),
     Kind("slices", True, True, "slices of one list of fields, or of all the study's lists"),

@@ -394,6 +394,7 @@ class SplitResult(TypedDict):
     bands: NotRequired[list[BandResult]]
     cells: NotRequired[CellsLess]
     merged: NotRequired[MergedResult]
+    gap: NotRequired[dict[str, Drift]]
     slices: NotRequired[list[SliceResult]]
 
 

@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 from .compare import cells, expected
 from .compare.pairs import Entrant
 from .compare.slices import Slices, few_rows
+from .compare.splits import gap
 from .counting import curves, outcomes
 from .counting.answers import Answers, effective_rows
 from .counting.table import row_shares
@@ -133,6 +134,17 @@ class Subject:
         if a.probable is not None:
             averages["macro"]["average_precision"] = panel.averaged(a, reading.settings.confidence)
         return {"per_class": per_class, "averages": averages}
+
+    def _gap(self, part: Part) -> dict[str, Any] | None:
+        """Every metric here less that on the reported split."""
+        report_on = self.ready.study.report_on
+        if part.split == report_on or self.is_baseline or self.too_few(part.split) or self.too_few(report_on):
+            return None
+        here, there = self.on(part.split).judged, self.on(report_on).judged
+        found = {name: m for name, m in self.of(Part("lines", part.split))["metrics"].items() if name != "prevalence"}
+        if not len(here.actual) or not len(there.actual):
+            return None
+        return {"gap": gap(here, there, found, self.reading)}
 
     def _areas(self, part: Part) -> dict[str, Any] | None:
         """Areas by other methods: of two classes, or of each class against the rest."""
@@ -323,6 +335,7 @@ PARTS: dict[str, Callable[[Subject, Part], Any]] = {
     "classes": Subject._classes,
     "curves": Subject._curves,
     "areas": Subject._areas,
+    "gap": Subject._gap,
     "averaged": Subject._averaged,
     "bands": Subject._bands,
     "net_benefit": Subject._net_benefit,

@@ -125,6 +125,14 @@ def bands_of(spec: StudySpec, classes: list[str], doing: Loading) -> tuple[Band,
                  for b in spec.bands)  # fmt: skip
 
 
+def check_shown(spec: StudySpec, classes: list[str], doing: Loading) -> None:
+    """What is to stand on screen has to be there."""
+    known = [*(METRICS.two if len(classes) == 2 else METRICS.many), *(m.name for m in spec.metrics)]
+    for name in spec.shown.metrics:
+        if name not in known:
+            doing.misasked("shown.metrics: there is no such metric", name, one_of(known))
+
+
 def quoted_of(spec: StudySpec, classes: list[str], doing: Loading) -> tuple[Quoted, ...]:
     """Published results, with percent read as such; what cannot be one is a problem."""
     known = METRICS.two if len(classes) == 2 else METRICS.many

@@ -15,7 +15,7 @@ from skarlo.core import BoolArray, Field, FloatArray, IntArray, Progress, Steps,
 from . import oddities
 from .account import Account, Answered, Read
 from .answers import read_candidate
-from .asks import bands_of, gates_of, own_metrics, quoted_of
+from .asks import bands_of, check_shown, gates_of, own_metrics, quoted_of
 from .columns import Files, Loading, at, codes_of, in_order, measured, one_of, read_ids
 from .fields import summaries
 from .holdout import Holdout, read_holdout
@@ -144,6 +144,7 @@ def _joined(spec: StudySpec, holdout: Holdout, files: Files, leave: frozenset[st
     gates = gates_of(spec, r.classes, own, doing)
     quoted = quoted_of(spec, r.classes, doing)
     bands = bands_of(spec, r.classes, doing)
+    check_shown(spec, r.classes, doing)
     if spec.cutoff_study is not None and len(r.classes) > 2:
         doing.misasked("cutoff_study is for two classes", f"{len(r.classes)} classes")
     if doing.problems:

@@ -328,6 +328,14 @@ class BandSpec(_Part):
         return self
 
 
+class ShownSpec(_Part):
+    """[shown]: what stands on screen where nobody chose otherwise: metrics side by side, in order, and which axis of a
+    matrix lies across. It changes no number."""
+
+    metrics: list[Name] = []
+    across: Literal["predicted", "actual"] = "predicted"
+
+
 class StudySpec(_Part):
     """A whole study file."""
 
@@ -341,6 +349,7 @@ class StudySpec(_Part):
     quoted: list[QuotedSpec] = []
     cutoff_study: CutoffStudySpec | None = None
     bands: list[BandSpec] = []
+    shown: ShownSpec = ShownSpec()
     _file: str = PrivateAttr(default="")
 
     @property
@@ -385,6 +394,7 @@ def parse_spec(data: dict[str, Any], file: str) -> StudySpec:
 _PARTS: dict[str, type[BaseModel]] = {
     "holdout": HoldoutSpec, "settings": SettingsSpec, "candidates": CandidateSpec, "metrics": MetricSpec,
     "gates": GateSpec, "quoted": QuotedSpec, "cutoff_study": CutoffStudySpec, "bands": BandSpec,
+    "shown": ShownSpec,
 }  # fmt: skip
 
 

@@ -99,7 +99,8 @@ def note(session: Session, user: User | None, action: str, study_id: int | None 
 
 SUBMITTED = "submitted"
 # What a person does with a study that puts nothing into its report.
-NOT_WRITING = (SUBMITTED, "signed", "returned", "study deleted", "study restored")
+SHOWN = "choice of what is shown kept"
+NOT_WRITING = (SUBMITTED, SHOWN, "signed", "returned", "study deleted", "study restored")
 
 
 def writers(session: Session, study_id: int, submitter: User) -> list[User]:

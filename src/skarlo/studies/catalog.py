@@ -14,7 +14,7 @@ from sqlmodel import Session, col, func, select
 from skarlo.core import Cutoff, Progress
 from skarlo.intake import Files, InputError, Problem, Source, StudySpec, parse_spec, read_study
 
-from .accounts import note
+from .accounts import SHOWN, note
 from .records import (
     CandidateRecord,
     ChoiceRecord,
@@ -312,6 +312,16 @@ def cutoff_of(session: Session, candidate: CandidateRecord, value: float, seen_o
     if known is None:
         return Cutoff(value, seen_on, chosen_by=BY_HAND)
     return Cutoff(value, known.chosen_on, chosen_by=known.chosen_by)
+
+
+def keep_shown(session: Session, user: User, study_id: int, shown: dict[str, Any]) -> None:
+    """Keep what stands on screen where nobody chooses otherwise, in the words of the study file's [shown]."""
+    study = study_of(session, study_id)
+    usual = {key: value for key, value in shown.items() if value}
+    study.asks = {**{key: value for key, value in study.asks.items() if key != "shown"},
+                  **({"shown": usual} if usual else {})}  # fmt: skip
+    session.add(study)
+    note(session, user, SHOWN, study_id, usual)
 
 
 def read_step(session: Session, user: User, study_id: int, step: str) -> None:

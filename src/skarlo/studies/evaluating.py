@@ -314,5 +314,6 @@ def _without_cutoff(c: CandidateRecord) -> CandidateRecord:
 
 
 def _key(record: StudyRecord, candidates: list[CandidateRecord], spec: StudySpec) -> str:
-    what = [core.VERSION, environment(), record.holdout_sha256, [c.sha256 for c in candidates], spec.model_dump()]
+    asked = spec.model_dump(exclude={"shown"})  # which changes no number
+    what = [core.VERSION, environment(), record.holdout_sha256, [c.sha256 for c in candidates], asked]
     return hashlib.sha256(json.dumps(what, sort_keys=True).encode()).hexdigest()

@@ -229,6 +229,8 @@ class StudyOut(BaseModel):
         "weights or groups, on which these rest as well"
     )
     headline: list[str] = Field(description="the metrics that stand side by side where nobody chose otherwise")
+    usual: list[str] = Field(description="the metrics that stand side by side where nothing is kept for the study")
+    across: Literal["predicted", "actual"] = Field(description="which axis of a matrix lies across")
 
 
 class JobOut(BaseModel):

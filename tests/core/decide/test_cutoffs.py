@@ -162,25 +162,6 @@ def test_groups_widen_a_stretch():
     assert width[1] > width[0]
 
 
-def test_drift_is_the_difference_of_the_two_splits():
-    reported, tuned = made(500, 1), made(400, 2)
-    found = cutoffs.drift(reported, tuned, READING)
-    sides = [panel.of_counts(x, READING) for x in (reported, tuned)]
-    for name in ("recall", "precision", "f1", "mcc", "youden_j", "flagged_share"):
-        d = found[name]
-        assert d["difference"] == pytest.approx(sides[0][name]["value"] - sides[1][name]["value"])
-        assert d["low"] < d["difference"] < d["high"]
-        assert (d["p"] < 0.05) == (d["low"] > 0 or d["high"] < 0) or 0.02 < d["p"] < 0.1
-    assert "prevalence" not in found
-
-
-def test_groups_that_stand_in_both_splits_leave_drift_without_an_interval():
-    reported, tuned = made(100, 1, group=np.arange(100)), made(100, 2, group=np.arange(100) + 99)
-    d = cutoffs.drift(reported, tuned, READING)["recall"]
-    assert d["difference"] is not None
-    assert (d["low"], d["p"], d["why"]) == (None, None, "some groups have rows in both splits")
-
-
 def test_parts_and_the_results_file():
     rng = np.random.default_rng(0)
     n = 400

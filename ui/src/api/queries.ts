@@ -4,6 +4,7 @@ import {
   queryOptions,
   useIsMutating,
   useMutation,
+  useQueries,
   useQuery,
   useQueryClient,
 } from "@tanstack/react-query";
@@ -321,6 +322,27 @@ export function useRuleChoosing(id: number) {
     },
   });
 }
+
+/** Keep for the study what stands on screen where nobody chooses otherwise. */
+export function useShownKeeping(id: number) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (body: Schemas["ShownIn"]) =>
+      got(api.PUT("/api/v1/studies/{study_id}/shown", { params: at(id), body })),
+    onSuccess: (study: Study) => {
+      queries.setQueryData(["study", id], study);
+    },
+  });
+}
+
+/** The same parts of several splits. */
+export const useSplits = (id: number, splits: string[], asked: Omit<PartsAsked, "split"> | null) =>
+  useQueries({
+    queries: splits.map((split) => ({
+      ...partsOf(id, { kinds: [], cutoffs: "", within: [], ...asked, split }),
+      enabled: asked !== null,
+    })),
+  });
 
 /** Keep a cutoff; one goes after another, in the order they were set. */
 export function useCutoffKeeping(id: number) {

@@ -384,6 +384,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/shown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep for the study which metrics stand side by side, in which order, and which axis of a matrix lies across. It
+         * @description changes no number.
+         */
+        put: operations["keepShown"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/steps/{step}": {
         parameters: {
             query?: never;
@@ -1760,6 +1780,10 @@ export interface components {
             bands?: components["schemas"]["BandResult"][];
             cells?: components["schemas"]["CellsLess"];
             merged?: components["schemas"]["MergedResult"];
+            /** Gap */
+            gap?: {
+                [key: string]: components["schemas"]["Drift"];
+            };
             /** Slices */
             slices?: components["schemas"]["SliceResult"][];
         };
@@ -1948,6 +1972,10 @@ export interface components {
             bands?: components["schemas"]["BandResult"][];
             cells?: components["schemas"]["CellsLess"];
             merged?: components["schemas"]["MergedResult"];
+            /** Gap */
+            gap?: {
+                [key: string]: components["schemas"]["Drift"];
+            };
             /** Slices */
             slices?: components["schemas"]["SliceResult"][];
         };
@@ -2334,6 +2362,17 @@ export interface components {
              * @description the metrics that stand side by side where nobody chose otherwise
              */
             headline: string[];
+            /**
+             * Usual
+             * @description the metrics that stand side by side where nothing is kept for the study
+             */
+            usual: string[];
+            /**
+             * Across
+             * @description which axis of a matrix lies across
+             * @enum {string}
+             */
+            across: "predicted" | "actual";
         };
         /** CandidateOut */
         CandidateOut: {
@@ -2763,6 +2802,23 @@ export interface components {
              * @enum {string}
              */
             rule: "best_f1" | "best_youden" | "least_cost" | "recall_at_least" | "precision_at_least" | "flag_at_most";
+        };
+        /**
+         * ShownIn
+         * @description What stands on screen where nobody chooses otherwise; no metric at all for the usual ones.
+         */
+        ShownIn: {
+            /**
+             * Metrics
+             * @default []
+             */
+            metrics?: string[];
+            /**
+             * Across
+             * @default predicted
+             * @enum {string}
+             */
+            across?: "predicted" | "actual";
         };
         /** UploadOut */
         UploadOut: {
@@ -3306,8 +3362,8 @@ export interface operations {
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
-                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; sweep: every metric of counts at cutoffs one step apart; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; cells: one candidate's matrix less another's, cell by cell; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
-                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "sweep" | "choice" | "review" | "cells" | "merged" | "slices" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
+                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; sweep: every metric of counts at cutoffs one step apart; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; gap: every metric less that on the reported split; cells: one candidate's matrix less another's, cell by cell; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
+                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "sweep" | "choice" | "review" | "gap" | "cells" | "merged" | "slices" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
                 /** @description of parts that there are one of for each split: which */
                 split?: string;
                 /** @description of slices: one of the study's lists of fields, as ward,shift; all lists if left out */
@@ -5146,6 +5202,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChoiceOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keepShown: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShownIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
                 };
             };
             /** @description Accepted */

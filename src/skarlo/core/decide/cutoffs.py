@@ -1,5 +1,5 @@
-"""How wide the choice of a cutoff is: metrics over all of them, those not separable from the best, what the next
-catches cost, and what became of the choice on other rows."""
+"""How wide the choice of a cutoff is: metrics over all of them, those not separable from the best, and what the next
+catches cost."""
 
 from __future__ import annotations
 
@@ -9,17 +9,15 @@ from typing import Any
 import numpy as np
 from scipy.special import betaincinv
 
-from ..compare.rest import Part, against_rest
 from ..counting.answers import Answers, effective_rows
 from ..counting.tally import Counts, Tally
 from ..metrics import panel
 from ..metrics.calibration import mass_edges, rows_at
 from ..metrics.panel import Reading
 from ..number import FloatArray, IntArray, clean
-from ..results import Catch, Drift, Stretch, SweepResult
+from ..results import Catch, Stretch, SweepResult
 from ..stats import intervals
 from ..stats.draws import generator, resampled
-from ..stats.tests import family
 
 RUNS = 64  # runs of neighbouring scores, at most, among which a stretch is looked for, and one more at the best cutoff
 LEAST_SD = 0.3  # of the largest, to which the spread of a difference between two cutoffs is raised
@@ -228,29 +226,3 @@ def _meeting(a: Answers, t: Tally, reading: Reading, rule: str, parameters: Para
     told["low"] = float(t.score[first]) if first > 0 else None
     told["high"] = float(t.score[last]) if last < len(t.score) - 1 else None
     return told
-
-
-# What became of the choice on other rows.
-
-
-def drift(reported: Answers, tuned: Answers, reading: Reading) -> dict[str, Drift]:
-    """Each metric of counts on the reported rows less that on the rows where the cutoff was chosen."""
-    mine = {name: m for name, m in panel.of_counts(reported, reading).items() if name != "prevalence"}
-    sides = [Part(x, _all(x), x.table) for x in (reported, tuned)]
-    shared = reported.group is not None and tuned.group is not None and np.intersect1d(reported.group, tuned.group).size
-    out: dict[str, Drift] = {}
-    for name, compared in against_rest(sides[0], sides[1], mine, reading).items():
-        d = family([compared], reading.settings.confidence)[0]
-        told: Drift = {"difference": d["difference"]}
-        if d["difference"] is None:
-            told["why"] = d.get("why", "")
-        elif shared:
-            told |= {"low": None, "high": None, "p": None, "why": "some groups have rows in both splits"}
-        else:
-            told |= {"low": d.get("low"), "high": d.get("high"), "p": d.get("p")}
-        out[name] = told
-    return out
-
-
-def _all(a: Answers) -> Callable[[], IntArray]:
-    return lambda: np.arange(len(a.actual))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Callable
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from flask import Response
 from flask_openapi3 import Tag
@@ -73,6 +73,13 @@ class QuotedIn(of_spec(QuotedSpec, "metrics", "matrix")):  # type: ignore[misc]
 
     name: str = Field(min_length=1, max_length=80)
     source: str = Field(min_length=1, max_length=300)
+
+
+class ShownIn(Strict):
+    """What stands on screen where nobody chooses otherwise; no metric at all for the usual ones."""
+
+    metrics: list[str] = Field(default=[], max_length=60)
+    across: Literal["predicted", "actual"] = "predicted"
 
 
 class ShowIn(Strict):
@@ -208,7 +215,7 @@ def study_out(study_id: int) -> StudyOut:
             steps_read=catalog.steps_read(records, study_id, user),
             revision=len(earlier), stamp=stamp(records, earlier[-1]) if earlier else None,
             may=accounts.allowed(user), metrics=metric_infos(study, facts), rules=_rule_infos(),
-            z=_quantile(study), headline=list(HEADLINE if facts["holdout"]["positive"] is not None else HEADLINE_MANY),
+            z=_quantile(study), **_shown(study, facts),
         )  # fmt: skip
 
 
@@ -229,6 +236,13 @@ def metric_infos(study: StudyRecord, facts: Facts) -> list[MetricInfo]:
         needs = "counts" if spec.measure in (None, "expected_cost") else "scores"
         out.append(_metric(spec.name, spec.name, "", spec.direction, needs))
     return out
+
+
+def _shown(study: StudyRecord, facts: Facts) -> dict[str, Any]:
+    """What stands on screen where nobody chose otherwise."""
+    kept, usual = study.asks.get("shown", {}), HEADLINE if facts["holdout"]["positive"] is not None else HEADLINE_MANY
+    return {"headline": list(kept.get("metrics") or usual), "usual": list(usual),
+            "across": kept.get("across", "predicted")}  # fmt: skip
 
 
 def _quantile(study: StudyRecord) -> float | None:
@@ -292,6 +306,26 @@ def choose_cutoffs(path: StudyPath, body: RuleIn) -> Response:
             if one.value is not None:
                 catalog.keep_chosen(records, signed_in(), path.study_id, one.position, one.value, on, by)
     return answer(ChoiceOut(study=study_out(path.study_id), chosen_on=on, chosen=chosen))
+
+
+@api.put("/studies/<int:study_id>/shown", tags=TAG, responses={200: StudyOut, **LONG})
+@needs("write")
+def keep_shown(path: StudyPath, body: ShownIn) -> Response:
+    """Keep for the study which metrics stand side by side, in which order, and which axis of a matrix lies across. It
+    changes no number."""
+    facts = facts_of(asked_of(path.study_id))
+    with workspace().writing() as records:
+        study = catalog.study_of(records, path.study_id)
+        known = {m.name for m in metric_infos(study, facts)}
+        missing = [name for name in body.metrics if name not in known]
+        if missing:
+            raise Refusal(f"there is no metric {missing[0]}", "metrics")
+        usual = list(HEADLINE if facts["holdout"]["positive"] is not None else HEADLINE_MANY)
+        catalog.keep_shown(records, signed_in(), path.study_id, {
+            "metrics": [] if body.metrics == usual else body.metrics,
+            "across": "" if body.across == "predicted" else body.across,
+        })  # fmt: skip
+    return answer(study_out(path.study_id))
 
 
 @api.put("/studies/<int:study_id>/steps/<step>", tags=TAG, responses={200: StudyOut, **LONG})

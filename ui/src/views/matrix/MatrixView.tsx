@@ -1,4 +1,4 @@
-import { useParts } from "../../api/queries";
+import { useParts, useShownKeeping } from "../../api/queries";
 import { Drafted } from "../../app/Drafted";
 import { useKeys } from "../../app/keys";
 import { useOwn, useScope } from "../../app/scope";
@@ -27,8 +27,10 @@ const FEW = 5; // classes up to which a matrix is taken in at a glance
 type Means = Record<string, Record<string, import("../../api/client").Metric> | undefined>;
 
 export function MatrixView() {
-  const { study, split, slice, chosen, results, many, pending, called, own, go, query, few, cutoffs } = useScope();
-  const [across, setAcross] = useOwn<Across>("across", ["predicted", "actual"]);
+  const { study, split, slice, chosen, results, many, pending, called, own, go, query, few, cutoffs, mayWrite } =
+    useScope();
+  const [across, setAcross] = useOwn<Across>("across", study.across === "actual" ? TURNED : STANDING);
+  const keeping = useShownKeeping(study.id);
   const [of, setOf] = useOwn<Of>("bars", ["actual", "predicted", "all"]);
   const [order, setOrder] = useOwn<Order>("order", ["study", "rows", "name", "taken"]);
   const { classes } = results.holdout;
@@ -64,6 +66,10 @@ export function MatrixView() {
   const setFocus = (at: Place | null) => {
     const { cell: _, ...others } = own;
     go({ own: at ? { ...others, cell: at.join("-") } : others });
+  };
+  const unsaid = () => {
+    const { across: _, ...others } = own;
+    go({ own: others });
   };
   const save = () => saveMatrix(faces, merge ? names : classes, split, slice, cutoffs);
   const plain = !many && mode === "each";
@@ -123,6 +129,18 @@ export function MatrixView() {
         >
           swap the axes
         </button>
+        {mayWrite && across !== study.across && (
+          <button
+            type="button"
+            className="link"
+            disabled={keeping.isPending}
+            onClick={() =>
+              keeping.mutate({ metrics: study.headline, across }, { onSuccess: () => own.across && unsaid() })
+            }
+          >
+            keep them so
+          </button>
+        )}
       </div>
       <Fault error={merging.error ?? paired.error} again={() => void (merge ? merging : paired).refetch()} />
       {merge && !merging.data && !merging.error && <Loading what="Taking classes together" />}
@@ -178,6 +196,8 @@ export function MatrixView() {
   );
 }
 
+const STANDING: [Across, Across] = ["predicted", "actual"];
+const TURNED: [Across, Across] = ["actual", "predicted"];
 const SELECT = "border border-rule bg-sheet rounded-md px-1.5 py-0.5 text-ink";
 const MODES: Record<Mode, string> = { together: "together", each: "one by one", less: "one less another" };
 const OF: Record<Of, string> = { actual: "actual class", predicted: "predicted class", all: "rows" };

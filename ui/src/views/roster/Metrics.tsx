@@ -1,15 +1,19 @@
 import { Popover } from "radix-ui";
+import { useShownKeeping } from "../../api/queries";
 import { type MetricInfo, useScope } from "../../app/scope";
+import { Fault } from "../../parts/basics";
 
 type Props = { columns: MetricInfo[] };
 
-/** Which metrics stand side by side, and in which order; the choice is part of the address. */
+/** Which metrics stand side by side, and in which order: the choice is part of the address, and kept for the study on
+ * request. */
 export function Metrics({ columns }: Props) {
-  const { study, own, go } = useScope();
+  const { study, own, go, mayWrite } = useScope();
+  const keeping = useShownKeeping(study.id);
   const names = columns.map((c) => c.name);
-  const put = (next: string[]) => {
+  const put = (next: string[], kept: string[] = study.headline) => {
     const { metrics: _, ...others } = own;
-    const usual = next.join() === study.headline.join() || next.length === 0;
+    const usual = next.join() === kept.join() || next.length === 0;
     go({ own: usual ? others : { ...others, metrics: next.join(",") } });
   };
   const moved = (name: string, by: number) => {
@@ -77,9 +81,24 @@ export function Metrics({ columns }: Props) {
               ))}
             </ul>
           )}
-          <button type="button" className="link mt-2" onClick={() => put([...study.headline])}>
-            the usual ones
-          </button>
+          <p className="flex gap-4 mt-2">
+            <button type="button" className="link" onClick={() => put([...study.usual])}>
+              the usual ones
+            </button>
+            {mayWrite && names.join() !== study.headline.join() && (
+              <button
+                type="button"
+                className="link"
+                disabled={keeping.isPending}
+                onClick={() =>
+                  keeping.mutate({ metrics: names, across: study.across }, { onSuccess: () => put(names, names) })
+                }
+              >
+                keep for the study
+              </button>
+            )}
+          </p>
+          <Fault error={keeping.error} done={() => keeping.reset()} />
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>

@@ -16,6 +16,7 @@ import { colour } from "../../parts/marks";
 import { asSet, named, shown } from "../../parts/number";
 import { Gates } from "./Gates";
 import { Metrics } from "./Metrics";
+import { Splits } from "./Splits";
 
 const COSTS = [
   { key: "price_per_1000", title: "Price, 1,000 rows" },
@@ -44,6 +45,13 @@ export function RosterView() {
   const less = read === "differences" && reported(scope) && reference ? reference : null;
   const asked = useParts(study.id, less ? { kinds: ["pairs"], split, cutoffs: query, within: slice } : null);
   const late = less !== null && (asked.isPlaceholderData || !asked.data);
+  const readings = READINGS.filter((one) =>
+    one === "differences"
+      ? scope.all.length > 1 && reported(scope)
+      : one === "splits"
+        ? Object.keys(study.balance).length > 1
+        : true,
+  );
   const order = useRef(chosen);
   const best = results.best?.[split] ?? {};
   const compared = reported(scope) && scope.all.length > 1;
@@ -178,16 +186,13 @@ export function RosterView() {
       />
       <Drafted view="roster" />
       <div className="flex items-baseline gap-x-4 gap-y-1 flex-wrap text-sm text-soft mb-2">
-        {scope.all.length > 1 && reported(scope) && (
+        {readings.length > 1 && (
           <>
             <Choice
               name="what is read"
               value={read}
               onChange={choose}
-              options={[
-                ["values", "values"],
-                ["differences", "differences"],
-              ]}
+              options={readings.map((one) => [one, TITLES[one]])}
             />
             {less && (
               <label className="flex items-baseline gap-2">
@@ -218,7 +223,11 @@ export function RosterView() {
         </label>
         <Metrics columns={columns} />
       </div>
-      <div className="border border-rule bg-sheet rounded-[4px] overflow-x-auto">
+      {read === "splits" && readings.includes("splits") && <Splits columns={columns} written={text === "written"} />}
+      <div
+        className="border border-rule bg-sheet rounded-[4px] overflow-x-auto"
+        hidden={read === "splits" && readings.includes("splits")}
+      >
         <DataTable
           name="roster"
           headTitle="Candidate"
@@ -277,7 +286,8 @@ export function RosterView() {
 }
 
 type Pairs = NonNullable<Parts["pairs"]>;
-const READINGS = ["values", "differences"] as const;
+const READINGS = ["values", "differences", "splits"] as const;
+const TITLES = { values: "values", differences: "differences", splits: "splits side by side" };
 type Value = { value: number | null; low?: number | null; high?: number | null; why?: string | null; apart?: boolean };
 
 /** Whether the rows that are read are those on which candidates are tested against each other. */
