@@ -122,7 +122,7 @@ def test_the_choice_of_metrics_is_kept_for_the_study(person, study):
     ana, vic = person("ana"), person("vic")
     ana.goto(f"{study}/roster")
     ana.get_by_role("button", name="metrics", exact=True).click()
-    ana.get_by_label("Metrics").get_by_role("checkbox", name="Brier score").uncheck()
+    ana.get_by_label("Metrics").get_by_role("checkbox", name="Brier score").click()
     ana.get_by_role("button", name="keep for the study").click()
     expect(ana.get_by_role("button", name="keep for the study")).to_have_count(0)
     vic.goto(f"{study}/roster")
