@@ -75,7 +75,7 @@ def test_what_the_next_catches_cost_is_counted_on_the_rows(person, study, rows):
     ana.goto(f"{study}/cutoff?split=tuning&cut=A:0.5")
     said = ana.locator("[data-beside='A']")
     expect(said).to_contain_text("+")
-    found = re.search(r"\+([\d,]+)(?: for (\d+))?\s*≥ ([\d.]+)", said.inner_text())
+    found = re.search(r"\+([\d,]+)\s*(?:for (\d+), )?≥ ([\d.]+)", said.inner_text())
     below = [r for r in rows if r["split"] == "tuning" and float(found[3]) <= float(r["p"]) < 0.5]
     caught = sum(r["actual"] == "yes" for r in below)
     assert (int(found[2] or 10), int(found[1])) == (caught, len(below) - caught)

@@ -145,8 +145,8 @@ def test_the_sentence_and_the_matrix_wait_for_the_cutoff_that_is_shown(person, s
     page = person("ana")
     page.goto(f"{server.address}/studies/{number}/matrix?split=test&show=A&cut=A:0.5")
     matrix = page.locator("[data-matrix='A']")
-    expect(matrix.locator("[data-outcome='tp'] button")).to_be_visible()
-    before = matrix.locator("[data-outcome='tp'] button").inner_text()
+    expect(matrix.locator("[data-outcome='tp'] button.number")).to_be_visible()
+    before = matrix.locator("[data-outcome='tp'] button.number").inner_text()
     held = []
     slow = re.compile(r"/(results|sentence)\?")
     page.route(slow, lambda route: held.append(route))
@@ -166,7 +166,7 @@ def test_the_sentence_and_the_matrix_wait_for_the_cutoff_that_is_shown(person, s
         route.continue_()
     page.unroute(slow)
     expect(page.locator(SETTLED)).to_be_visible()
-    expect(matrix.locator("[data-outcome='tp'] button")).not_to_have_text(before)
+    expect(matrix.locator("[data-outcome='tp'] button.number")).not_to_have_text(before)
     expect(sentence).to_contain_text("misses")
     assert sentence.inner_text() != old
 

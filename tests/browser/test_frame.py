@@ -35,14 +35,14 @@ def test_an_address_restores_what_its_sender_saw(person, study):
     ana, vic = person("ana"), person("vic")
     ana.goto(f"{study}/matrix?split=tuning&show=A&cut=A:0.37")
     expect(ana.locator("[data-part='split']")).to_contain_text("Tuning")
-    expect(ana.locator("main[aria-busy='false'] [data-matrix='A'] button")).to_have_count(4)
-    seen = ana.locator("[data-matrix='A'] button").all_inner_texts()
+    expect(ana.locator("main[aria-busy='false'] [data-matrix='A'] button.number")).to_have_count(4)
+    seen = ana.locator("[data-matrix='A'] button.number").all_inner_texts()
     ana.reload()
-    expect(ana.locator("[data-matrix='A'] button")).to_have_text(seen)
+    expect(ana.locator("[data-matrix='A'] button.number")).to_have_text(seen)
     vic.goto(ana.url)
     expect(vic.locator("[data-chip='A']")).to_contain_text("≥ 0.37")
     expect(vic.locator("[data-matrix='B']")).to_have_count(0)
-    expect(vic.locator("[data-matrix='A'] button")).to_have_text(seen)
+    expect(vic.locator("[data-matrix='A'] button.number")).to_have_text(seen)
 
 
 def test_a_plain_address_is_written_out(person, study):

@@ -99,7 +99,7 @@ def test_from_files_to_a_signed_report(person, server, files, tmp_path):
     ana.get_by_role("radio", name="one by one").click()
     matrix = ana.locator("[data-matrix='A']")
     for outcome, count in (("tp", tp), ("fp", fp), ("fn", fn), ("tn", tn)):
-        expect(matrix.locator(f"[data-outcome='{outcome}'] button")).to_have_text(str(count))
+        expect(matrix.locator(f"[data-outcome='{outcome}'] button.number")).to_have_text(str(count))
     pin(ana, "Where each one errs")
 
     # Curves: the cutoff under the pointer is one of the scores.

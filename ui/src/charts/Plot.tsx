@@ -35,6 +35,7 @@ type Props = {
 };
 
 const [SIDE, LEFT, TOP, BOTTOM] = [290, 46, 12, 40]; // the plane is square
+const MARK = 5; // how far a mark reaches from its place
 const LEAST = 6; // a shorter drag is a click
 const IN = 0.7;
 type Box = { x: number; y: number; toX: number; toY: number };
@@ -74,6 +75,7 @@ export function Plot({ title, label, x, y, children, beside, room = 86, below, u
   const [box, setBox] = useState<Box | null>(null);
   const cut = useId();
   const whole: Window = { x: x.domain, y: y.domain };
+  const edge = near ? 0 : MARK; // of the whole, what stands on the frame is drawn whole
   const shown = near ?? whole;
   const plane: Plane = useMemo(
     () => ({
@@ -147,7 +149,7 @@ export function Plot({ title, label, x, y, children, beside, room = 86, below, u
         }}
       >
         <clipPath id={cut}>
-          <rect x={LEFT} y={TOP} width={SIDE} height={SIDE} />
+          <rect x={LEFT - edge} y={TOP - edge} width={SIDE + 2 * edge} height={SIDE + 2 * edge} />
         </clipPath>
         <rect x={LEFT} y={TOP} width={SIDE} height={SIDE} fill="var(--color-sheet)" stroke="var(--color-rule)" />
         <Ruler scale={plane.x} side="bottom" at={TOP + SIDE} />

@@ -25,8 +25,10 @@ const MOST = 6; // candidates drawn beside each other; the table has all
 
 export function CalibrationView() {
   const { chosen, many, of, called, positive, split, slice, few, results, own, go } = useScope();
+  const [by, choose] = useOwn("by", ["class", "largest"]);
+  const largest = many && by === "largest";
   const told = chosen.flatMap((c) => {
-    const found = calibrationOf(c, of);
+    const found = calibrationOf(c, largest ? "" : of);
     return found ? [{ c, found }] : [];
   });
   const [bins, cut] = useOwn("bins", ["equal_mass", "equal_width"]);
@@ -42,7 +44,7 @@ export function CalibrationView() {
     if (next) bring(next.c.letter);
   };
   useKeys({ b: () => cut(bins === "equal_mass" ? "equal_width" : "equal_mass"), f: () => step(1), F: () => step(-1) });
-  const happened = many ? called(of) : positive;
+  const happened = largest ? "right" : many ? called(of) : positive;
   const without = chosen.filter((c) => !told.some((t) => t.c === c));
   const drawn = told.slice(0, MOST);
   return (
@@ -51,6 +53,17 @@ export function CalibrationView() {
         <div className="flex items-baseline gap-x-4 gap-y-1 text-sm text-soft flex-wrap">
           {told.length > 0 && (
             <>
+              {many && (
+                <Choice
+                  name="probability"
+                  value={by}
+                  options={[
+                    ["class", `of “${called(of)}”`],
+                    ["largest", "the largest"],
+                  ]}
+                  onChange={choose}
+                />
+              )}
               <span className="flex items-baseline gap-2">
                 bins <Choice name="bins" value={bins} options={BINS} onChange={cut} />
               </span>

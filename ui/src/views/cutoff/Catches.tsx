@@ -9,11 +9,12 @@ export function Catches({ scored, held }: { scored: Shown[]; held: Held }) {
   const { words } = useScope();
   const told = scored.filter((c) => c.part.next_catch !== undefined || c.part.last_catch !== undefined);
   if (told.length === 0) return null;
-  const wanted = told.map((c) => c.part.next_catch?.catches ?? c.part.last_catch?.catches ?? 0);
+  const full = told.flatMap((c) => [c.part.next_catch, c.part.last_catch]).filter((x) => x && !x.all_left);
+  const wanted = full.length > 0 ? Math.min(...full.map((x) => x?.catches ?? 0)) : null;
   const most = Math.max(...told.flatMap((c) => [c.part.next_catch, c.part.last_catch].map((x) => x?.needless ?? 0)), 1);
   return (
     <section aria-label="The next catches">
-      <h2 className="text-lg">The next {count(Math.min(...wanted))} catches</h2>
+      <h2 className="text-lg">The next {wanted !== null && count(wanted)} catches</h2>
       <table className="w-full text-sm tabular-nums">
         <thead>
           <tr className="text-xs text-soft">
@@ -28,7 +29,7 @@ export function Catches({ scored, held }: { scored: Shown[]; held: Held }) {
         </thead>
         <tbody>
           {told.map((c) => (
-            <Row key={c.position} c={c} most={most} held={held} />
+            <Row key={c.position} c={c} most={most} wanted={wanted} held={held} />
           ))}
         </tbody>
       </table>
@@ -36,7 +37,9 @@ export function Catches({ scored, held }: { scored: Shown[]; held: Held }) {
   );
 }
 
-function Row({ c, most, held }: { c: Shown; most: number; held: Held }) {
+type RowProps = { c: Shown; most: number; wanted: number | null; held: Held };
+
+function Row({ c, most, wanted, held }: RowProps) {
   const { pending } = useScope();
   const ready = useMoving(held, c.position) === null && !c.pending && !pending;
   const { next_catch: next, last_catch: last } = c.part;
@@ -45,15 +48,21 @@ function Row({ c, most, held }: { c: Shown; most: number; held: Held }) {
       <td className="py-1 w-7">
         <Tile position={c.position} letter={c.letter} />
       </td>
-      <Priced of={last} ready={ready} most={most} back />
-      <Priced of={next} ready={ready} most={most} />
+      <Priced of={last} ready={ready} most={most} wanted={wanted} back />
+      <Priced of={next} ready={ready} most={most} wanted={wanted} />
     </tr>
   );
 }
 
-type Priced = { of: Schemas["Catch"] | null | undefined; ready: boolean; most: number; back?: boolean };
+type Priced = {
+  of: Schemas["Catch"] | null | undefined;
+  ready: boolean;
+  most: number;
+  wanted: number | null;
+  back?: boolean;
+};
 
-function Priced({ of, ready, most, back = false }: Priced) {
+function Priced({ of, ready, most, wanted, back = false }: Priced) {
   if (!ready) return <td colSpan={2}>{PENDING}</td>;
   if (!of)
     return (
@@ -81,8 +90,10 @@ function Priced({ of, ready, most, back = false }: Priced) {
           {back ? "−" : "+"}
           {count(of.needless)}
         </b>
-        {of.catches !== 10 && <span className="text-xs text-soft"> for {count(of.catches)}</span>}
-        <span className="text-xs text-soft block">{of.cutoff === null ? "above all" : `≥ ${asSet(of.cutoff)}`}</span>
+        <span className="text-xs text-soft block">
+          {of.catches !== wanted && `for ${count(of.catches)}, `}
+          {of.cutoff === null ? "above all" : `≥ ${asSet(of.cutoff)}`}
+        </span>
       </td>
     </>
   );

@@ -125,10 +125,10 @@ export function Review({ scored, z }: Props) {
                 return (
                   <tr key={side} className="border-t border-light text-right" data-side={side}>
                     <th scope="row" className="font-normal text-left text-soft py-0.5">
-                      {side}, {what}
+                      <span title={what}>{side}</span>
                     </th>
-                    <td className="font-semibold">{count(r?.rows ?? 0)}</td>
-                    <td className={side === "below" ? "text-scarlet" : ""}>{count(r?.positives ?? 0)}</td>
+                    <td className="font-semibold pl-1.5">{count(r?.rows ?? 0)}</td>
+                    <td className={`pl-1.5 ${side === "below" ? "text-scarlet" : ""}`}>{count(r?.positives ?? 0)}</td>
                     <td className="pl-2">{shown(of.value)}</td>
                     <td className="pl-1 text-xs text-soft whitespace-nowrap">
                       {of.ends && `${shown(of.ends[0])} to ${shown(of.ends[1])}`}

@@ -35,24 +35,20 @@ export function Confusions({
           const ends = study.z === null ? null : wilson(rows, of, study.z);
           const said = `${names[i]} as ${names[j]}`;
           return (
-            <li key={`${i}-${j}`} className="border-t border-light py-0.5 flex gap-2">
+            <li key={`${i}-${j}`} className="border-t border-light py-0.5">
               <button
                 type="button"
-                className="text-left truncate flex-1 hover:underline disabled:no-underline"
+                className="block w-full text-left truncate hover:underline disabled:no-underline"
                 title={said}
                 disabled={!onFocus}
                 onClick={() => onFocus?.([i, j])}
               >
                 {said}
               </button>
-              <span className="text-right whitespace-nowrap">
-                <b className="font-semibold">{pending ? PENDING : count(rows)}</b>
-                {!pending && (
-                  <span className="text-xs text-soft block">
-                    {shown(rows / of)}
-                    {ends && `, ${shown(ends[0])} to ${shown(ends[1])}`}
-                  </span>
-                )}
+              <span className="text-xs text-soft">
+                <b className="font-semibold text-ink text-sm">{pending ? PENDING : count(rows)}</b>
+                {!pending &&
+                  ` of ${count(of)}: ${shown(rows / of)}${ends ? `, ${shown(ends[0])} to ${shown(ends[1])}` : ""}`}
               </span>
             </li>
           );

@@ -147,13 +147,13 @@ export function MatrixView() {
       {plain ? (
         <div className="grid gap-x-8 gap-y-6 grid-cols-[repeat(auto-fill,minmax(345px,1fr))] max-w-[860px]">
           {chosen.map((c) => (
-            <TwoMatrix key={c.position} c={c} across={across} />
+            <TwoMatrix key={c.position} c={c} across={across} onRows={setFocus} />
           ))}
         </div>
       ) : (
         faces.length > 0 && (
           <div className="flex gap-x-4 gap-y-4 flex-wrap items-start">
-            <div className="min-w-0 max-w-full space-y-5">
+            <div className="flex-1 min-w-[min(100%,34rem)] max-w-full space-y-5 overflow-hidden">
               {mode === "each" ? (
                 faces.map((f) => (
                   <section key={f.c.position} aria-label={`Matrix of ${f.c.name}`} data-matrix={f.c.letter}>

@@ -84,7 +84,7 @@ export function Rungs({ faces, names, order, across, of, focus, onFocus, less }:
               <th
                 key={j}
                 scope="col"
-                className={`sticky top-0 bg-paper font-semibold align-bottom leading-tight pb-0.5 px-1 ${tight ? "max-w-10 text-xs font-normal" : "max-w-28"} truncate`}
+                className={`sticky top-0 bg-paper align-bottom leading-tight pb-0.5 px-1 truncate ${tight ? "max-h-28 text-xs font-normal [writing-mode:vertical-rl] rotate-180 text-left" : "max-w-28 font-semibold"}`}
                 title={called(j)}
               >
                 {called(j)}
@@ -240,7 +240,9 @@ function Cell({
             pending={pending}
           />
         ) : tight ? (
-          <span data-count={faces[0]?.c.letter}>{pending ? PENDING : count(faces[0]?.cells[i]?.[j] ?? 0)}</span>
+          <span data-count={faces[0]?.c.letter} className={none ? "text-soft" : ""}>
+            {pending ? PENDING : count(faces[0]?.cells[i]?.[j] ?? 0)}
+          </span>
         ) : (
           faces.map((f, n) => {
             const share = shares[n] ?? null;

@@ -8,6 +8,7 @@ import type { Across } from "./MatrixView";
 type Outcome = "tp" | "fn" | "fp" | "tn";
 type Place = {
   key: string;
+  at: [number, number];
   rows: number;
   share: number | null;
   right: boolean;
@@ -17,7 +18,7 @@ type Place = {
 };
 
 /** The matrix of two classes, with a column of its own for rows without an answer where there are any. */
-export function TwoMatrix({ c, across }: { c: Shown; across: Across }) {
+export function TwoMatrix({ c, across, onRows }: { c: Shown; across: Across; onRows: (at: [number, number]) => void }) {
   const { positive, negative, words, results, positiveLabel } = useScope();
   const { matrix, shares } = c.part;
   const p = results.holdout.classes.indexOf(positiveLabel);
@@ -27,6 +28,7 @@ export function TwoMatrix({ c, across }: { c: Shown; across: Across }) {
     const outcome: Outcome = isPositive ? (said === p ? "tp" : "fn") : said === p ? "fp" : "tn";
     const right = said !== null && isPositive === (said === p);
     return {
+      at: [i, j],
       key: said === null ? `none${Number(isPositive)}` : outcome,
       // of the missed, those that got an answer: the others stand in the column of their own
       outcome: said === null || (missing && outcome === "fn") ? undefined : outcome,
@@ -81,7 +83,7 @@ export function TwoMatrix({ c, across }: { c: Shown; across: Across }) {
                   {named(down, downNames[i] ?? "")}
                 </th>
                 {row.map((place) => (
-                  <Cell key={place.key} c={c} place={place} />
+                  <Cell key={place.key} c={c} place={place} onRows={() => onRows(place.at)} />
                 ))}
               </tr>
             ))}
@@ -94,7 +96,7 @@ export function TwoMatrix({ c, across }: { c: Shown; across: Across }) {
   );
 }
 
-function Cell({ c, place }: { c: Shown; place: Place }) {
+function Cell({ c, place, onRows }: { c: Shown; place: Place; onRows: () => void }) {
   const { outcome, rows, share, right, missed, word } = place;
   const tint = missed ? "var(--color-missed)" : "var(--color-needless)";
   const depth = share === null || right || rows === 0 || c.pending ? 0 : 12 + Math.round(45 * share);
@@ -120,7 +122,14 @@ function Cell({ c, place }: { c: Shown; place: Place }) {
       <span className="block text-sm">
         {c.pending ? PENDING : shown(share)} <span className={right ? "text-soft" : ""}>{word}</span>
       </span>
-      <span className="block h-1 mt-1.5 bg-light">
+      <button
+        type="button"
+        className={`text-xs underline underline-offset-2 ${right ? "text-soft" : ""}`}
+        onClick={onRows}
+      >
+        rows
+      </button>
+      <span className="block h-1 mt-1 bg-light">
         {!c.pending && (
           <span className="block h-1" style={{ width: `${100 * (share ?? 0)}%`, background: colour(c.position) }} />
         )}

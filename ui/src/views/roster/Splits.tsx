@@ -93,7 +93,7 @@ export function Splits({ columns, written }: Props) {
                     <th
                       scope="rowgroup"
                       rowSpan={splits.length}
-                      className="font-semibold px-3 py-2 align-top max-w-[220px]"
+                      className="font-semibold px-3 py-2 align-top max-w-[220px] min-w-[150px]"
                     >
                       <span className="flex items-center gap-2">
                         <Tile position={c.position} letter={c.letter} />
