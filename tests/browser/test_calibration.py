@@ -138,3 +138,15 @@ def test_a_class_of_several_is_read_against_the_rest(person, server, tmp_path):
     )
     expect(ana.get_by_role("radio", name="stretch", exact=True)).to_be_checked()
     expect(ana.get_by_role("radio", name="monotone")).to_have_count(0)
+
+
+def test_a_recalibrated_candidate_is_taken_along(person, study):
+    ana = person("ana")
+    ana.goto(f"{study}/calibration")
+    told = told_of(ana, study)[0]["recalibration"]["methods"]["logistic"]["metrics"]["brier"]["value"]
+    ana.get_by_role("button", name="Scores, recalibrated, as a candidate").click()
+    expect(ana.locator("[data-chip='C']")).to_contain_text("Scores, shifted and stretched")
+    expect(ana).to_have_url(re.compile("show=A%2CB%2CC"))
+    ana.get_by_role("link", name="Roster").first.click()
+    row = ana.locator("[data-row='Scores, shifted and stretched']")
+    expect(row.locator("[data-metric='brier']")).to_have_text(shown(told))

@@ -7,6 +7,8 @@ from .changes import compare as changes_between
 from .counting.table import row_shares
 from .counting.tally import Tally
 from .decide.gates import COUNTS as GATE_COUNTS
+from .decide.recalibration import METHODS as RECALIBRATIONS
+from .decide.recalibration import NotLearnedError, Repaired, repair
 from .decide.rules import RULES, Rule
 from .evaluation import Evaluation, evaluate
 from .head import VERSION, ClassBalance, balance_of, environment, holdout_of, with_choices
@@ -65,6 +67,7 @@ __all__ = [
     "MEASURES",
     "METRICS",
     "PART_KINDS",
+    "RECALIBRATIONS",
     "RULES",
     "UNTESTED_MEASURES",
     "VERSION",
@@ -94,11 +97,13 @@ __all__ = [
     "LiveTally",
     "Metric",
     "MetricChange",
+    "NotLearnedError",
     "OwnMetric",
     "Part",
     "Prepared",
     "Progress",
     "Quoted",
+    "Repaired",
     "Results",
     "Rule",
     "Settings",
@@ -133,6 +138,7 @@ __all__ = [
     "paired_changes",
     "prepare",
     "put_together",
+    "repair",
     "row_shares",
     "several",
     "shown",

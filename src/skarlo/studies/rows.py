@@ -126,6 +126,10 @@ class Rows:
             raise Missing(f"no row has {what}", "within")
         return np.asarray(found, dtype=bool)
 
+    def texts(self, name: str) -> pl.Series:
+        """A field of all rows as text, in the study's order."""
+        return pl.scan_parquet(self.path).select(self._text_of(name)).collect().to_series()
+
     def _all_of(self, wanted: Wanted) -> list[pl.Expr]:
         out = [pl.lit(True)]
         if wanted.split:

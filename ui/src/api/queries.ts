@@ -323,6 +323,24 @@ export function useRuleChoosing(id: number) {
   });
 }
 
+/** Take a candidate along recalibrated, as a candidate of its own. */
+export function useRecalibrating(id: number) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: ({ position, method }: { position: number; method: string }) =>
+      got(
+        api.POST("/api/v1/studies/{study_id}/candidates/{position}/recalibrated", {
+          params: { path: { study_id: id, position } },
+          body: { method: method as Schemas["RecalibrationIn"]["method"] },
+        }),
+      ),
+    onSuccess: (study: Study) => {
+      queries.setQueryData(["study", id], study);
+      void queries.invalidateQueries({ queryKey: ["findings", id] });
+    },
+  });
+}
+
 /** Keep for the study what stands on screen where nobody chooses otherwise. */
 export function useShownKeeping(id: number) {
   const queries = useQueryClient();

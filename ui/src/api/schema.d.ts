@@ -665,6 +665,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/candidates/{position}/recalibrated": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take a candidate along recalibrated, as a candidate of its own: the map is learned on the tuning rows, applied to
+         * @description all, and kept with how it was made.
+         */
+        post: operations["addRecalibrated"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/candidates/{position}/versions": {
         parameters: {
             query?: never;
@@ -3105,6 +3125,17 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /**
+         * RecalibrationIn
+         * @description How a candidate is recalibrated.
+         */
+        RecalibrationIn: {
+            /**
+             * Method
+             * @enum {string}
+             */
+            method: "logistic" | "temperature" | "isotonic";
         };
         /**
          * VersionIn
@@ -6633,6 +6664,87 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CandidateIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addRecalibrated: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                position: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecalibrationIn"];
             };
         };
         responses: {

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -120,6 +120,39 @@ def _sharpened(logs: FloatArray, beta: float) -> FloatArray:
     x = beta * logs
     e = np.exp(x - x.max(axis=1, keepdims=True))
     return np.asarray(e / np.add.reduce(e, axis=1)[:, None])
+
+
+@dataclass(frozen=True)
+class Repaired:
+    """Answers after a recalibration: what was learned, each row's score (or class probabilities), NaN for no answer,
+    and where a cutoff of the scores as they came has gone. Of steps `begins` and `shares` are the whole map."""
+
+    learned: dict[str, float]
+    score: FloatArray | None
+    probabilities: FloatArray | None
+    cutoff: float | None
+    begins: list[float]
+    shares: list[float]
+
+
+def repair(method: str, learn_on: Answers, a: Answers, cutoff: float | None = None) -> Repaired:
+    """Learn a recalibration on some rows and apply it to others. Raises NotLearnedError.
+
+    Examples
+    --------
+    >>> actual, score = np.array([0, 1, 0, 1, 0, 1]), np.array([0.2, 0.9, 0.4, 0.6, 0.6, 0.3])
+    >>> found = repair("isotonic", Answers.of_scores(actual, score), Answers.of_scores(actual, score), 0.5)
+    >>> found.score.round(2).tolist(), round(found.cutoff, 2)
+    ([0.0, 1.0, 0.5, 0.5, 0.5, 0.5], 0.5)
+    """
+    learned, apply = learn(method, learn_on)
+    steps: tuple[list[float], list[float]] = ([], [])
+    if method == "isotonic" and learn_on.tally is not None:
+        first, _, share = reliability.isotonic(learn_on.tally)
+        steps = learn_on.tally.score[first].tolist(), share.tolist()
+    after = _applied(a, apply)
+    moved = None if cutoff is None or a.positive is None else float(apply(np.array([cutoff]))[0])
+    return Repaired(learned, after.score if a.positive is not None else None, after.probabilities, moved, *steps)
 
 
 def judge(learn_on: Answers, judge_on: Answers, reading: Reading) -> dict[str, Recalibrated]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from datetime import datetime
-from typing import Literal
+from typing import Annotated, Literal
 
 from flask import Response, request
 from flask_openapi3 import Tag
@@ -15,18 +15,21 @@ from pydantic import (
 )
 
 from skarlo.core import (
+    RECALIBRATIONS,
     Progress,
 )
 from skarlo.intake import InputError, Problem
 from skarlo.intake.spec import CandidateSpec, read_toml
-from skarlo.studies import catalog, deleting, versions
-from skarlo.studies.refusals import Refusal
+from skarlo.studies import catalog, deleting, repairing, versions
+from skarlo.studies.refusals import Missing, Refusal
 
 from ..models import (
     ANSWERED,
     CandidateIn,
     Id,
     MadeWith,
+    OneOf,
+    Strict,
     StudyList,
     StudyOut,
     StudyPath,
@@ -34,7 +37,7 @@ from ..models import (
     of_spec,
 )
 from ..security import needs, signed_in, workspace
-from ..shared import LONG, Made, answer, api
+from ..shared import LONG, Made, answer, api, asked_of, evaluator, read_of
 from .studies import lines, made, study_out
 
 TAG = [Tag(name="versions")]
@@ -54,6 +57,12 @@ class VersionIn(of_spec(CandidateSpec, *ANSWERED)):  # type: ignore[misc]
 
 class CandidatePath(StudyPath):
     position: Id
+
+
+class RecalibrationIn(Strict):
+    """How a candidate is recalibrated."""
+
+    method: Annotated[str, OneOf(lambda: RECALIBRATIONS)]
 
 
 class VersionPath(CandidatePath):
@@ -109,6 +118,33 @@ def add_candidate(path: StudyPath, body: CandidateIn) -> Response:
         return Made(path.study_id)
 
     return made("taking the candidate in", add)
+
+
+@api.post("/studies/<int:study_id>/candidates/<int:position>/recalibrated", tags=TAG,
+          responses={201: StudyOut, **LONG})  # fmt: skip
+@needs("write")
+def add_recalibrated(path: CandidatePath, body: RecalibrationIn) -> Response:
+    """Take a candidate along recalibrated, as a candidate of its own: the map is learned on the tuning rows, applied to
+    all, and kept with how it was made."""
+    kept, user, evaluates = workspace(), signed_in(), evaluator()
+    asked = asked_of(path.study_id)
+    if path.position not in asked.positions:
+        raise Missing(f"the study has no candidate {path.position}")
+    read_of(asked)
+
+    def add(tell: Progress) -> Made:
+        with kept.reading() as records:
+            study = catalog.study_of(records, path.study_id)
+        upload, entry = repairing.recalibrated(evaluates, asked, study, user, path.position, body.method)
+        with kept.reading() as records:
+            check = catalog.plan_candidate(kept, records, path.study_id, upload, entry)
+        record = check(tell)
+        with kept.writing() as records:
+            records.add(upload)
+            catalog.add_candidate(records, user, record)
+        return Made(path.study_id)
+
+    return made("recalibrating the candidate", add)
 
 
 @api.post("/studies/<int:study_id>/candidates/<int:position>/versions", tags=TAG, responses={201: StudyOut, **LONG})

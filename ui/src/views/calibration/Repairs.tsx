@@ -1,10 +1,11 @@
 import { Fragment } from "react";
 import type { Schemas } from "../../api/client";
+import { useRecalibrating } from "../../api/queries";
 import { Figure } from "../../app/Figure";
 import { metricOf, type Shown, useOwn, useScope } from "../../app/scope";
 import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
-import { Tile } from "../../parts/basics";
+import { Fault, Loading, Tile } from "../../parts/basics";
 import { Choice } from "../../parts/Choice";
 import { colour } from "../../parts/marks";
 import { shown } from "../../parts/number";
@@ -20,7 +21,8 @@ type Repaired = { c: Shown; one: Schemas["Recalibrated"] };
 
 /** What a recalibration learned on tuning does to each candidate: as given, and after. */
 export function Repairs() {
-  const { chosen, many, study } = useScope();
+  const { chosen, many, study, show, go, mayWrite } = useScope();
+  const adding = useRecalibrating(study.id);
   const methods = many ? (["temperature"] as const) : METHODS;
   const [method, choose] = useOwn<(typeof METHODS)[number]>("repair", methods);
   const found = chosen.flatMap(({ result, ...c }) =>
@@ -37,6 +39,16 @@ export function Repairs() {
           {study.title} has no tuning split, so there are no other rows to learn a recalibration on.
         </p>
       </section>
+    );
+  const take = (position: number) =>
+    adding.mutate(
+      { position, method },
+      {
+        onSuccess: (now) => {
+          const known = new Set(study.candidates.map((c) => c.position));
+          go({ show: [...show, ...now.candidates.map((c) => c.position).filter((p) => !known.has(p))] });
+        },
+      },
     );
   const told = found.flatMap(({ c, how }): Repaired[] => {
     const one = how.methods?.[method];
@@ -95,6 +107,17 @@ export function Repairs() {
               <tr data-row={`${c.name} after`}>
                 <th scope="row" className="font-normal pr-2 pb-1 pl-[26px] text-soft">
                   after
+                  {mayWrite && one.metrics && (
+                    <button
+                      type="button"
+                      className="link text-xs block"
+                      disabled={adding.isPending}
+                      aria-label={`${c.name}, recalibrated, as a candidate`}
+                      onClick={() => take(c.position)}
+                    >
+                      take along
+                    </button>
+                  )}
                 </th>
                 {one.metrics ? (
                   <>
@@ -121,6 +144,8 @@ export function Repairs() {
           ))}
         </tbody>
       </table>
+      <Fault error={adding.error} done={() => adding.reset()} />
+      {adding.isPending && <Loading what="Recalibrating" />}
       <p className="text-sm text-soft font-serif italic">
         Learned on {learned_on}, read on {judged_on}. {drawn.length > 0 && "Filled: as given. Ring: recalibrated. "}
         {method === "isotonic"
