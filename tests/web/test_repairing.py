@@ -1,5 +1,5 @@
-"""A candidate taken along recalibrated: its answers are the map applied to the other's, which stands with how it was made
-and leaves with the study."""
+"""A candidate taken along recalibrated: its answers are the map applied to the other's, which stands with how it was
+made and leaves with the study."""
 
 from __future__ import annotations
 

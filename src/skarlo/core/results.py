@@ -211,6 +211,8 @@ class ShareGap(TypedDict):
     high: NotRequired[float | None]
     p: NotRequired[float | None]
     p_adjusted: NotRequired[float | None]
+    interval: NotRequired[str]
+    why_interval: NotRequired[str]
     why: NotRequired[str]
 
 

@@ -55,6 +55,9 @@ def test_a_gap_is_over_the_rows_with_an_answer_and_stands_in_the_results():
     found = core.evaluate(study(said, actual=actual, no_answer="wrong"), "none")
     per_class = found["candidates"][0]["splits"]["all"]["per_class"]
     assert {label: one["share_gap"] for label, one in per_class.items()} == alone
+    told = core.unfold(found, "c0", "all", "share_gap", of="ash")
+    assert told["sentence"].startswith(f"Of 200 answers of c0, {(said[40:] == 0).sum()} are “ash”")
+    assert "method 10" in told["interval"]
     none = cells.share_gaps(of(actual, np.full(240, -1)), READING)
     assert none["ash"] == {"value": None, "why": cells.NO_ROWS}
 

@@ -150,3 +150,10 @@ def test_areas_by_other_methods_of_two_classes_and_of_each_of_many():
     assert {x: one["areas"]["average_precision_trapezoid"] for x, one in each.items()} == {
         x: ranking.trapezoid_area(one.tally) for x, one in zip(CLASSES, a.probable.of_class, strict=True)
     }
+
+
+def test_rows_that_weigh_nothing_are_in_no_gap():
+    weight = np.ones(60)
+    weight[made().probable.largest == 2] = 0.0
+    found = calibration.ece_by_answer(made(weight=weight), 10, READING.settings.sampling)
+    assert 0 < found["value"] < 1

@@ -1700,6 +1700,10 @@ export interface components {
             p?: number | null;
             /** P Adjusted */
             p_adjusted?: number | null;
+            /** Interval */
+            interval?: string;
+            /** Why Interval */
+            why_interval?: string;
             /** Why */
             why?: string;
         };

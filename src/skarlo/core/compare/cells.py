@@ -34,13 +34,18 @@ def share_gaps(a: Answers, reading: Reading) -> dict[str, ShareGap]:
     said = np.asarray(b.predicted)
     found = [_paired(b, said == k, b.actual == k) for k in range(a.classes)]
     family = tests.family(list(found), reading.settings.confidence)
-    return {label: _told(d) for label, d in zip(reading.classes, family, strict=True)}
+    interval = "influence" + a.suffix if a.designed else "newcombe10"
+    return {label: _told(d, interval) for label, d in zip(reading.classes, family, strict=True)}
 
 
-def _told(d: Difference) -> ShareGap:
-    out: ShareGap = {"value": d["difference"], "low": d.get("low"), "high": d.get("high"), "p": d.get("p"),
-                     "p_adjusted": d.get("p_adjusted")}  # fmt: skip
-    return out
+def _told(d: Difference, interval: str) -> ShareGap:
+    out: ShareGap = {
+        "value": d["difference"], "low": d.get("low"), "high": d.get("high"), "p": d.get("p"),
+        "p_adjusted": d.get("p_adjusted"),
+    }  # fmt: skip
+    if out["low"] is None:
+        return {**out, "why_interval": "the rows show a difference and no variance"}
+    return {**out, "interval": interval}
 
 
 def _paired(a: Answers, first: BoolArray, second: BoolArray) -> Compared:

@@ -122,9 +122,8 @@ def _by_answer(a: Answers) -> list[Tally]:
     score, largest = g.probabilities.max(axis=1), g.largest
     right = largest == g.actual
     each = (largest == k for k in range(a.classes))
-    return [
-        make(score[m], right[m], None if g.weight is None else g.weight[m]) for m in each if m.any()
-    ]  # fmt: skip
+    made = (make(score[m], right[m], None if g.weight is None else g.weight[m]) for m in each if m.any())
+    return [t for t in made if t.rows > 0]  # rows may weigh nothing
 
 
 def ece_by_answer_value(a: Answers, bins: int) -> float:

@@ -28,6 +28,7 @@ INTERVALS = {
     "hall": "Hall's (1992) skewness-corrected interval of the mean row loss",
     "bootstrap": "quantiles over redrawn rows",
     "influence": "normal theory from each row's influence",
+    "newcombe10": "Newcombe's (1998) method 10, for two shares of the same rows",
 }
 CARRIED = {
     "mover": "interval by the hybrid of the two own intervals (Zou and Donner 2008)",

@@ -141,6 +141,8 @@ def _of_class(results: Results, c: CandidateResult, part: Any, metric: str, labe
     if not isinstance(found, dict) or "value" not in found:
         raise KeyError(f"there is no metric {metric} of a class")
     m: Metric = found  # type: ignore[assignment]
+    if metric == "share_gap":
+        return _share_gap(results, c, part, m, label)
     d = METRICS[metric]
     named = {"positive": results["holdout"].get("names", {}).get(label, label), "negative": "another class"}
     k = results["holdout"]["classes"].index(label)
@@ -148,6 +150,23 @@ def _of_class(results: Results, c: CandidateResult, part: Any, metric: str, labe
     told = _defined(d, sentence, _interval(results, m), m)
     told["title"] += f" of {named['positive']}"
     return told
+
+
+def _share_gap(results: Results, c: CandidateResult, part: Any, m: Metric, label: str) -> Unfolded:
+    """A class's share of the answers less its share of the rows."""
+    k, cells = results["holdout"]["classes"].index(label), part["matrix"] or []
+    width = len(results["holdout"]["classes"])
+    answers, rows = (sum(row[k] for row in cells), sum(cells[k][:width])) if cells else (0, 0)
+    whole, name = sum(sum(row[:width]) for row in cells), results["holdout"].get("names", {}).get(label, label)
+    said = (
+        f"Of {count(whole)} answers of {c['name']}, {count(answers)} are “{name}”, and {count(rows)} of the rows are: "
+        f"({count(answers)} − {count(rows)}) / {count(whole)} = {shown(m['value'])}."
+    )
+    return _told(
+        f"Predicted less actual share of {name}", "how much more often a class is predicted than it is so",
+        "predicted as it / rows with an answer - of it / rows with an answer", _none(m) or said, _interval(results, m),
+        "neither", (), m,
+    )  # fmt: skip
 
 
 def _of_average(results: Results, part: Any, metric: str, kind: str) -> Unfolded:
