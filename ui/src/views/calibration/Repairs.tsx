@@ -1,4 +1,4 @@
-import { Fragment } from "react";
+import { Fragment, useEffect, useRef } from "react";
 import type { Schemas } from "../../api/client";
 import { useRecalibrating } from "../../api/queries";
 import { Figure } from "../../app/Figure";
@@ -23,6 +23,14 @@ type Repaired = { c: Shown; one: Schemas["Recalibrated"] };
 export function Repairs() {
   const { chosen, many, study, show, go, mayWrite } = useScope();
   const adding = useRecalibrating(study.id);
+  const known = useRef(study.candidates);
+  useEffect(() => {
+    // what is new while this view is open is shown, once the study has it
+    const before = new Set(known.current.map((c) => c.position));
+    const more = study.candidates.map((c) => c.position).filter((p) => !before.has(p) && !show.includes(p));
+    known.current = study.candidates;
+    if (more.length > 0) go({ show: [...show, ...more] });
+  }, [study.candidates, show, go]);
   const methods = many ? (["temperature"] as const) : METHODS;
   const [method, choose] = useOwn<(typeof METHODS)[number]>("repair", methods);
   const found = chosen.flatMap(({ result, ...c }) =>
@@ -40,16 +48,7 @@ export function Repairs() {
         </p>
       </section>
     );
-  const take = (position: number) =>
-    adding.mutate(
-      { position, method },
-      {
-        onSuccess: (now) => {
-          const known = new Set(study.candidates.map((c) => c.position));
-          go({ show: [...show, ...now.candidates.map((c) => c.position).filter((p) => !known.has(p))] });
-        },
-      },
-    );
+  const take = (position: number) => adding.mutate({ position, method });
   const told = found.flatMap(({ c, how }): Repaired[] => {
     const one = how.methods?.[method];
     return one ? [{ c, one }] : [];
