@@ -23,7 +23,8 @@ def share_gaps(a: Answers, reading: Reading) -> dict[str, ShareGap]:
     Examples
     --------
     >>> actual, said = np.array([0, 0, 1, 2]), np.array([0, 1, 1, 1])
-    >>> reading = Reading(("a", "b", "c"), None)
+    >>> from ..study import Settings
+    >>> reading = Reading(("a", "b", "c"), None, Settings())
     >>> [g["value"] for g in share_gaps(Answers(3, None, actual, predicted=said), reading).values()]
     [-0.25, 0.5, -0.25]
     """
