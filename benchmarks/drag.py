@@ -109,7 +109,6 @@ def main() -> None:
         print(f"{CANDIDATES} candidates of {rows:,} rows")
         measure(page)
         browser.close()
-        server.close()
 
 
 main()

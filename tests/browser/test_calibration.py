@@ -144,7 +144,7 @@ def test_a_recalibrated_candidate_is_taken_along(person, study):
     ana = person("ana")
     ana.goto(f"{study}/calibration")
     told = told_of(ana, study)[0]["recalibration"]["methods"]["logistic"]["metrics"]["brier"]["value"]
-    ana.get_by_role("button", name="Scores, recalibrated, as a candidate").click()
+    ana.get_by_role("button", name="take along Scores, recalibrated").click()
     expect(ana.locator("[data-chip='C']")).to_contain_text("Scores, shifted and stretched")
     expect(ana).to_have_url(re.compile("show=A%2CB%2CC"))
     ana.get_by_role("link", name="Roster").first.click()

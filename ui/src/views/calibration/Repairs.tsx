@@ -104,14 +104,14 @@ export function Repairs() {
                 />
               </tr>
               <tr data-row={`${c.name} after`}>
-                <th scope="row" className="font-normal pr-2 pb-1 pl-[26px] text-soft">
+                <th scope="row" className="font-normal pr-2 pb-1 pl-[26px] text-soft whitespace-nowrap">
                   after
                   {mayWrite && one.metrics && (
                     <button
                       type="button"
                       className="link text-xs block"
                       disabled={adding.isPending}
-                      aria-label={`${c.name}, recalibrated, as a candidate`}
+                      aria-label={`take along ${c.name}, recalibrated`}
                       onClick={() => take(c.position)}
                     >
                       take along

@@ -77,15 +77,15 @@ function Priced({ of, ready, most, wanted, back = false }: Priced) {
   const bar = (
     <span
       className={`inline-block h-2.5 align-middle ${back ? "bg-passed" : "bg-needless"}`}
-      style={{ width: `${(44 * of.needless) / most}px` }}
+      style={{ width: `${(36 * of.needless) / most}px` }}
     />
   );
   return (
     <>
-      <td className={`w-12 ${back ? "text-right" : "text-left"}`} title={title}>
+      <td className={`w-10 ${back ? "text-right" : "text-left"}`} title={title}>
         {bar}
       </td>
-      <td className="pl-1.5 whitespace-nowrap" title={title}>
+      <td className="pl-1.5 pr-2 whitespace-nowrap" title={title}>
         <b className={`font-semibold ${back ? "" : "text-ochre"}`}>
           {back ? "−" : "+"}
           {count(of.needless)}

@@ -5,7 +5,7 @@ import { metricOf, type Shown, useOwn, useScope } from "../../app/scope";
 import { CurveChart, type Series } from "../../charts/CurveChart";
 import type { Interval } from "../../charts/scales";
 import { type Counts, countsAt, countsOf, place, type Tally, wilson } from "../../charts/tally";
-import { Fault, Loading, Tile, ViewHead } from "../../parts/basics";
+import { Fault, Tile, ViewHead } from "../../parts/basics";
 import { Choice } from "../../parts/Choice";
 import { colour, dash } from "../../parts/marks";
 import { NumberField } from "../../parts/NumberField";
@@ -54,11 +54,15 @@ export function ManyCutoff() {
         {by === "class" && <span>other answers stay; the class is chosen above</span>}
       </div>
       <Fault error={asked.error} again={() => void asked.refetch()} />
-      {!asked.data && !asked.error && <Loading what="Counting" />}
       <div className="@container">
         <div className="grid gap-x-5 gap-y-4 items-start grid-cols-1 @[780px]:grid-cols-[minmax(0,1fr)_minmax(0,380px)]">
           <div className="min-w-0">
             <div className="border border-rule bg-sheet rounded-[4px] divide-y divide-rule">
+              {!asked.data &&
+                !asked.error &&
+                chosen.flatMap((c) =>
+                  c.gives === "probabilities" ? [<div key={c.position} className="h-[168px]" aria-busy="true" />] : [],
+                )}
               {scored.map((s) => (
                 <OneOfMany
                   key={s.c.position}

@@ -224,11 +224,11 @@ function Cell({
       <button
         type="button"
         tabIndex={reached ? 0 : -1}
-        aria-label={`${label}: ${faces.map((f) => `${f.c.letter} ${pending ? PENDING : count(f.cells[i]?.[j] ?? 0)}`).join(", ")}`}
         className={`block w-full text-right tabular-nums cursor-pointer ${tight ? "min-w-9 px-1 text-xs" : wide ? "min-w-[13rem] px-2 py-1 text-sm" : "min-w-[4.5rem] px-1.5 py-0.5 text-sm"}`}
         onClick={onFocus}
         onKeyDown={onKeyDown}
       >
+        <span className="sr-only">{label}: </span>
         {word && <span className={`block text-left text-xs ${right ? "text-soft" : ""}`}>{word}</span>}
         {less ? (
           <Less
