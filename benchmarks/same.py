@@ -1,8 +1,8 @@
 """What moved since a commit: every number and word of the results, for the samples and for random studies.
 
 `make same BASE=…` evaluates the same files with both versions, through the command that people run, and lists what is
-not the same to the last bit, by kind. The studies are those of this version; where an older one spells a key in
-another way, its copy of the study file is spelled so, and its results are read as if they were spelled as today.
+not the same to the last bit, by kind. The studies are those of this version; an older one that does not know what a
+study file asks says so.
 """
 
 from __future__ import annotations
@@ -31,16 +31,6 @@ SEEDS = 200
 KEEP_EVERY = 8  # of a sample's rows, in what is tried besides the sample itself
 WORKERS = 2
 KEPT = ROOT / "build" / "same"  # what older versions gave, by commit and studies
-
-# Keys as they are now, and as they were before: in study files, and in results (by what the key holds).
-SPELLED = (
-    ("predicted", "label"), ("runs_now", "in_use"), ('"runs now"', '"in use"'),
-    ("expected_base_rate", "base_rate_in_use"),
-)  # fmt: skip
-READ_AS = (
-    ('"not_told_apart":', '"not_separated":'), (r'"in_use": (true|false)', r'"runs_now": \1'),
-    (r'"in_use": ([{\[])', r'"at_expected_base_rate": \1'),
-)  # fmt: skip
 
 ASKED = """
 [[metrics]]
@@ -85,7 +75,7 @@ def main() -> None:
         here = Path(folder)
         unpack(commit, here / "base")
         write_studies(here / "now", given.seeds)
-        spelled_as(here / "now", here / "then", older_keys(here / "base"))
+        linked(here / "now", here / "then")
         kept = KEPT / f"{commit[:12]}-{fingerprint(here / 'then')}"
         todo = [(ROOT / "src", here / "now")] + ([] if kept.exists() else [(here / "base" / "src", here / "then")])
         if not all(ThreadPoolExecutor(WORKERS).map(at_work, [(*one, i) for i in range(WORKERS) for one in todo])):
@@ -193,25 +183,12 @@ def varied(sample: Path, to: Path, changes: dict[str, str], more: str, drop: int
     return text
 
 
-def older_keys(base: Path) -> list[tuple[str, str]]:
-    """How the older version spells what it does not know by today's name."""
-    folder = base / "src" / "skarlo" / "intake"
-    keys = (folder / "spec.py").read_text(encoding="utf-8")
-    values = "\n".join(p.read_text(encoding="utf-8") for p in folder.glob("*.py"))  # a value stands in quotes
-    return [(now, then) for now, then in SPELLED if now not in (values if '"' in now else keys)]
-
-
-def spelled_as(now: Path, then: Path, keys: list[tuple[str, str]]) -> None:
-    """The same studies for the older version: the same files, its own spelling of study.toml."""
-    for study in sorted(now.iterdir()):
+def linked(now: Path, then: Path) -> None:
+    """The same studies once more, for the older version."""
+    for study in now.iterdir():
         (then / study.name).mkdir(parents=True)
         for path in study.iterdir():
-            if path.name != "study.toml":
-                (then / study.name / path.name).symlink_to(path)
-        text = (study / "study.toml").read_text(encoding="utf-8")
-        for new, old in keys:
-            text = re.sub(rf"(?m)^{new}", old, text) if new[0].isalpha() else text.replace(new, old)
-        (then / study.name / "study.toml").write_text(text, encoding="utf-8")
+            (then / study.name / path.name).symlink_to(path)
 
 
 def evaluate(studies: Sequence[Path]) -> None:
@@ -259,15 +236,12 @@ def leaves(value: Any, kind: str = "", at: str = "") -> Iterator[Leaf]:
         yield kind, at, value
 
 
-def results_of(study: Path, old: bool) -> dict[str, Any]:
+def results_of(study: Path) -> dict[str, Any]:
     """What came of a study."""
     found: dict[str, Any] = json.loads((study / "said").read_text())
     out = study / "out"
     if out.exists():
-        text = out.read_text(encoding="utf-8")
-        for pattern, today in READ_AS if old else ():
-            text = re.sub(pattern, today, text)
-        found |= json.loads(text)
+        found |= json.loads(out.read_text(encoding="utf-8"))
     return found
 
 
@@ -275,7 +249,7 @@ def differences(then: Path, now: Path) -> dict[str, Moved]:
     """What is not the same, by kind."""
     out: dict[str, Moved] = {}
     for study in sorted(now.iterdir()):
-        sides = [results_of(folder / study.name, folder == then) for folder in (then, now)]
+        sides = [results_of(folder / study.name) for folder in (then, now)]
         before, after = ({at: (kind, value) for kind, at, value in leaves(one)} for one in sides)
         for at in {**before, **after}:
             kind, old = before.get(at, ("", "nothing"))

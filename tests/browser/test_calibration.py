@@ -14,7 +14,7 @@ from files import rows_of, write_study
 from skarlo.core import shown
 from skarlo.sample import write_leaf_condition
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 
 
 @pytest.fixture

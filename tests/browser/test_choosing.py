@@ -17,7 +17,7 @@ from skarlo.core import as_set, count, shown
 from skarlo.core.stats.intervals import wilson
 from web.test_choosing import least_cost
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 
 
 @pytest.fixture

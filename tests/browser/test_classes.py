@@ -13,7 +13,7 @@ from browser.conftest import brought
 from skarlo.core import shown
 from skarlo.sample import write_leaf_condition
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 CLASSES = ("healthy", "rust", "mildew", "scorch", "chewed")
 
 

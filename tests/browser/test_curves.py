@@ -14,7 +14,7 @@ from browser.conftest import brought
 from files import TREES, rows_of, trees_of, write_study, write_trees
 from skarlo.core import as_set, shown
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 
 
 def test_classes_of_one_candidate_with_their_means(person, server, tmp_path):

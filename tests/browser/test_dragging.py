@@ -19,7 +19,7 @@ from skarlo.core.stats.intervals import wilson
 from skarlo.studies.records import User
 from skarlo.web.demo import bring_in
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 SETTLED = "main[aria-busy='false']"
 DRAGS = 100
 WAIT = {"Prefer": "wait=60"}  # however busy the machine is

@@ -18,7 +18,7 @@ from skarlo.sample import write_limb_failure
 from skarlo.studies.records import User
 from skarlo.web.demo import bring_in
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 AXE = Path(__file__).parents[2] / "ui" / "node_modules" / "axe-core" / "axe.min.js"
 VIEWS = ("intake", "roster", "matrix", "curves", "cutoff", "calibration", "dossier")
 

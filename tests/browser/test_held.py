@@ -17,7 +17,7 @@ from skarlo.studies.evaluating import Evaluator
 from skarlo.studies.records import User
 from skarlo.web.demo import bring_in
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 
 
 def brought(server, study):

@@ -15,7 +15,7 @@ from files import TREES, guess, trees_of, write_trees
 from skarlo.core import count, shown
 from skarlo.core.stats.tests import mcnemar_midp
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 
 
 @pytest.fixture

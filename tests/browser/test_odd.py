@@ -12,7 +12,7 @@ from files import STUDY, rows_of, write_csv, write_study
 from skarlo.studies.records import User
 from skarlo.web.demo import bring_in
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 HOSTILE = '<img src=x onerror="document.title=`owned`">'
 LONG = "A model whose name its makers never learned to shorten, trained on " + "very " * 8 + "many rows"
 VIEWS = ("intake", "roster", "matrix", "curves", "cutoff", "dossier")

@@ -14,7 +14,7 @@ from browser.conftest import brought
 from files import rows_of, write_study
 from skarlo.core import shown
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 
 
 @pytest.fixture

@@ -10,7 +10,7 @@ from files import trees_of, write_trees
 from skarlo.core import count, shown
 from skarlo.core.stats.intervals import wilson
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 
 
 @pytest.fixture

@@ -56,6 +56,9 @@ def test_a_band_a_base_rate_and_a_part_of_the_area_are_told_on_request(signed_in
         ("kinds=cells&split=test&pair=1,1", "pair"),
         ("kinds=cells&split=test&pair=1,9", "pair"),
         ("kinds=merged&split=test&merge=0,1", "merge"),
+        ("kinds=cost&split=test", "prices"),
+        ("kinds=cost&split=test&prices=1", "prices"),
+        ("kinds=cost&split=test&prices=1,-1", "prices"),
     ],
 )
 def test_what_does_not_fit_is_refused_with_its_place(signed_in, study_id, query, field):

@@ -98,7 +98,7 @@ describe("what is read off the counts while a handle moves", () => {
       f1: 54 / 66,
       youden_j: 27 / 30 + 58 / 70 - 1,
     });
-    expect(cost(n, { needless: 2, missed: 10 })).toBe(480);
+    expect(cost(n, { needless: 2, missed: 10 })).toBe(0.48);
   });
   it("is nothing where a denominator is 0", () => {
     const none = { tp: 0, fp: 0, fn: 0, tn: 4, unanswered_negative: 0 };

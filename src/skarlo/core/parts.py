@@ -47,6 +47,7 @@ _KINDS = (
     Kind("net_benefit", True, False, "net benefit by threshold"),
     Kind("calibration", True, False, "bins and the monotone fit"),
     Kind("expected", True, True, "numbers restated for the expected base rates"),
+    Kind("cost", True, True, "the mean cost of a row at the prices of its errors", filed=False),
     Kind("sweep", True, False, "every metric of counts at cutoffs one step apart", asked="cutoff_study"),
     Kind("choice", True, True, "the cutoffs not separable from the best by the rule, and what the next catches cost",
          asked="cutoff_study"),
@@ -81,6 +82,7 @@ class Part:
     rate : of what is restated for an expected base rate, the study's own if left out; of areas the false-positive rate
         up to which a part of the area is told
     band : of what lies around a band for review, its ends; the study's own if left out
+    prices : of the cost, also of what is restated: of a needless flag, and of a miss
     pair : of cells, the names of the two candidates
     merge : of what is merged, for each class in order the number of the group it goes to, from 0
     """
@@ -91,6 +93,7 @@ class Part:
     step: float = 0.0
     rate: float = 0.0
     band: tuple[float, ...] = ()
+    prices: tuple[float, ...] = ()
     pair: tuple[str, ...] = ()
     merge: tuple[int, ...] = ()
 

@@ -13,7 +13,7 @@ import numpy as np
 
 from .counting.answers import Answers, Probable, Scored
 from .decide import rules
-from .number import BoolArray, FloatArray, total
+from .number import BoolArray, FloatArray
 from .once import Once
 from .results import BaselineResult, CutoffResult
 from .study import BASE_RATE, Candidate, Cutoff, Study
@@ -109,7 +109,7 @@ class Prepared:
         looked = self.on_split(i, split).judged
         if looked.scored is None:
             raise ValueError("a rule chooses among scores")
-        positives, negatives = _sums(looked)
+        positives, negatives = looked.class_rows
         chosen = rules.choose(rule, wanted.parameters, looked.scored.tally, positives, negatives)
         told: CutoffResult = {
             "value": chosen.value, "rule": rule, "parameters": dict(wanted.parameters), "chosen_on": split,
@@ -203,11 +203,3 @@ def _stand_in(study: Study, name: str, split: str) -> Answers:
 def _commonest(study: Study, rows: BoolArray) -> int:
     weight = None if study.weight is None else study.weight[rows]
     return int(np.bincount(study.actual[rows], weights=weight, minlength=len(study.classes)).argmax())
-
-
-def _sums(a: Answers) -> tuple[float, float]:
-    """Rows of the positive and of the negative class, answered or not; with weights the sums of these."""
-    if a.weight is None:
-        positives = int(np.count_nonzero(a.is_positive))
-        return positives, len(a.actual) - positives
-    return total(a.weight[a.is_positive]), total(a.weight[~a.is_positive])

@@ -202,18 +202,14 @@ class Ends(TypedDict):
 SweepResult = dict[str, list[float] | Ends]
 
 
-class ShareGap(TypedDict):
-    """A class's share of the answers less its share of the rows, over the rows with an answer, with its interval and a
-    test that it is 0, adjusted over the classes."""
+class ShareGap(Metric):
+    """A class's share of the answers less its share of the rows, over the rows with an answer, with a test that it is
+    0, adjusted over the classes; and either share."""
 
-    value: float | None
-    low: NotRequired[float | None]
-    high: NotRequired[float | None]
     p: NotRequired[float | None]
     p_adjusted: NotRequired[float | None]
-    interval: NotRequired[str]
-    why_interval: NotRequired[str]
-    why: NotRequired[str]
+    predicted: NotRequired[Metric]
+    actual: NotRequired[Metric]
 
 
 class CellsLess(TypedDict):
@@ -388,6 +384,7 @@ class SplitResult(TypedDict):
     net_benefit: NotRequired[NetBenefitResult]
     calibration: NotRequired[CalibrationResult]
     at_expected_base_rate: NotRequired[RestatedResult | list[RestatedResult]]
+    cost: NotRequired[Metric]
     sweep: NotRequired[SweepResult]
     risk_area: NotRequired[Metric]
     stretch: NotRequired[Stretch]

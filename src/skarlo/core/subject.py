@@ -19,7 +19,7 @@ from .counting.tally import Tally
 from .decide import confidence, cutoffs, net_benefit, review
 from .metrics import classes, counts, own, panel, ranking, reliability
 from .metrics.panel import Reading
-from .number import absent, total
+from .number import absent
 from .once import Once
 from .parts import Curves, Part
 from .prepared import OnSplit, Prepared
@@ -235,8 +235,16 @@ class Subject:
         if self.is_baseline or not rates or self.reading.positive is None or self.too_few(part.split):
             return None
         a = self.on(part.split).judged
-        told = [expected.restate(a, self.reading, pi) for pi in rates]
+        told = [expected.restate(a, self.reading, pi, part.prices) for pi in rates]
         return {"at_expected_base_rate": told[0] if len(told) == 1 else told}
+
+    def _cost(self, part: Part) -> dict[str, Any] | None:
+        a = self.on(part.split).judged
+        if len(part.prices) != 2 or self.is_baseline or self.too_few(part.split):
+            return None
+        if a.positive is None or a.table is None:
+            return None
+        return {"cost": own.cost_of_errors(a, part.prices[0], part.prices[1], self.reading.settings)}
 
     def _sweep(self, part: Part) -> dict[str, Any] | None:
         step = part.step or (self.ready.study.cutoff_study or CutoffStudy()).step
@@ -291,8 +299,7 @@ class Subject:
         tune_on = self.ready.study.tune_on
         a = self.on(tune_on if tune_on is not None and self.cut(tune_on) else split).judged
         assert a.tally is not None
-        positives = total(a.weight[a.is_positive]) if a.weight is not None else int(a.is_positive.sum())
-        return review.least_cost(a.tally, positives, **band.least_cost)
+        return review.least_cost(a.tally, a.class_rows[0], **band.least_cost)
 
     def cut(self, split: str) -> bool:
         """Whether there are rows with scores of two classes, on which a cutoff can stand."""
@@ -341,6 +348,7 @@ PARTS: dict[str, Callable[[Subject, Part], Any]] = {
     "net_benefit": Subject._net_benefit,
     "calibration": Subject._calibration,
     "expected": Subject._expected,
+    "cost": Subject._cost,
     "sweep": Subject._sweep,
     "choice": Subject._choice,
     "review": Subject._review,

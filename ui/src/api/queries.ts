@@ -61,6 +61,8 @@ export type PartsAsked = {
   upTo?: number;
   /** Of what lies around a band for review: its ends. */
   band?: [number, number];
+  /** Of the cost, also of what is restated: of a needless flag, and of a miss. */
+  prices?: [number, number];
   /** Of cells: the positions of two candidates, the second taken off the first. */
   pair?: [number, number];
   /** Of what is merged: for each class the group it goes to. */

@@ -1686,8 +1686,8 @@ export interface components {
         };
         /**
          * ShareGap
-         * @description A class's share of the answers less its share of the rows, over the rows with an answer, with its interval and a
-         *     test that it is 0, adjusted over the classes.
+         * @description A class's share of the answers less its share of the rows, over the rows with an answer, with a test that it is
+         *     0, adjusted over the classes; and either share.
          */
         ShareGap: {
             /** Value */
@@ -1696,16 +1696,30 @@ export interface components {
             low?: number | null;
             /** High */
             high?: number | null;
+            /** Interval */
+            interval?: string;
+            /** Why */
+            why?: string;
+            /** Why Interval */
+            why_interval?: string;
+            /** Thin */
+            thin?: boolean;
+            /** Unreliable */
+            unreliable?: boolean;
+            /** Approximate */
+            approximate?: boolean;
+            /** Bias */
+            bias?: number;
+            /** Expected If Calibrated */
+            expected_if_calibrated?: number;
+            /** P Calibrated */
+            p_calibrated?: number;
             /** P */
             p?: number | null;
             /** P Adjusted */
             p_adjusted?: number | null;
-            /** Interval */
-            interval?: string;
-            /** Why Interval */
-            why_interval?: string;
-            /** Why */
-            why?: string;
+            predicted?: components["schemas"]["Metric"];
+            actual?: components["schemas"]["Metric"];
         };
         /** SliceResult */
         SliceResult: {
@@ -1792,6 +1806,7 @@ export interface components {
             calibration?: components["schemas"]["CalibrationResult"];
             /** At Expected Base Rate */
             at_expected_base_rate?: components["schemas"]["RestatedResult"] | components["schemas"]["RestatedResult"][];
+            cost?: components["schemas"]["Metric"];
             /** Sweep */
             sweep?: {
                 [key: string]: number[] | components["schemas"]["Ends"];
@@ -1984,6 +1999,7 @@ export interface components {
             calibration?: components["schemas"]["CalibrationResult"];
             /** At Expected Base Rate */
             at_expected_base_rate?: components["schemas"]["RestatedResult"] | components["schemas"]["RestatedResult"][];
+            cost?: components["schemas"]["Metric"];
             /** Sweep */
             sweep?: {
                 [key: string]: number[] | components["schemas"]["Ends"];
@@ -3397,8 +3413,8 @@ export interface operations {
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
-                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; sweep: every metric of counts at cutoffs one step apart; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; gap: every metric less that on the reported split; cells: one candidate's matrix less another's, cell by cell; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
-                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "sweep" | "choice" | "review" | "gap" | "cells" | "merged" | "slices" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
+                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; cost: the mean cost of a row at the prices of its errors; sweep: every metric of counts at cutoffs one step apart; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; gap: every metric less that on the reported split; cells: one candidate's matrix less another's, cell by cell; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
+                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "cost" | "sweep" | "choice" | "review" | "gap" | "cells" | "merged" | "slices" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
                 /** @description of parts that there are one of for each split: which */
                 split?: string;
                 /** @description of slices: one of the study's lists of fields, as ward,shift; all lists if left out */
@@ -3407,6 +3423,8 @@ export interface operations {
                 step?: number;
                 /** @description of expected: the share of positives to restate for */
                 base_rate?: number;
+                /** @description of cost and of expected: of a needless flag, and of a miss, as 1,10 */
+                prices?: number[];
                 /** @description of areas: how far a part of the ROC area goes */
                 fpr_at_most?: number;
                 /** @description of review: the band's ends, as 0.2,0.6 */

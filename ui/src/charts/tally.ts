@@ -56,10 +56,10 @@ const sum = (a: number | null | undefined, b: number | null | undefined, c: numb
 export const LIVE = Object.keys(OF_COUNTS);
 export const live = (name: string, n: Counts) => OF_COUNTS[name]?.(n) ?? null;
 
-/** What errors cost, a thousand rows. */
+/** What errors cost a row. */
 export const cost = (n: Counts, { needless, missed }: Prices) => {
   const rows = rowsOf(n);
-  return rows > 0 ? (1000 * (needless * n.fp + missed * n.fn)) / rows : null;
+  return rows > 0 ? (needless * n.fp + missed * n.fn) / rows : null;
 };
 
 /** Wilson's interval of k among n; z is the normal quantile of the confidence. */

@@ -5,13 +5,16 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..counting import table
 from ..counting.answers import Answers, mean_variance
+from ..metrics import counts
 from ..metrics.panel import Reading
-from ..number import BoolArray, Difference
+from ..number import BoolArray, Difference, Metric
 from ..results import CellsLess, ShareGap
 from ..stats import tests
 from ..stats.tests import Compared
 from .paired import Both
+from .rest import NO_VARIANCE
 
 NO_ROWS = "there are no rows with an answer"
 
@@ -36,17 +39,20 @@ def share_gaps(a: Answers, reading: Reading) -> dict[str, ShareGap]:
     found = [_paired(b, said == k, b.actual == k) for k in range(a.classes)]
     family = tests.family(list(found), reading.settings.confidence)
     interval = "influence" + a.suffix if a.designed else "newcombe10"
-    return {label: _told(d, interval) for label, d in zip(reading.classes, family, strict=True)}
+    t = table.make(b.actual, said, a.classes, weight=b.weight, group=b.group)
+    every = np.ones(t.cells.shape, dtype=bool)
+    out = {}
+    for k, (label, d) in enumerate(zip(reading.classes, family, strict=True)):
+        column = np.broadcast_to(np.arange(a.classes) == k, t.cells.shape)
+        predicted, actual = (counts.share(t, x, every, reading.settings.sampling, NO_ROWS) for x in (column, column.T))
+        out[label] = _told(d, interval, predicted, actual)
+    return out
 
 
-def _told(d: Difference, interval: str) -> ShareGap:
-    out: ShareGap = {
-        "value": d["difference"], "low": d.get("low"), "high": d.get("high"), "p": d.get("p"),
-        "p_adjusted": d.get("p_adjusted"),
-    }  # fmt: skip
-    if out["low"] is None:
-        return {**out, "why_interval": "the rows show a difference and no variance"}
-    return {**out, "interval": interval}
+def _told(d: Difference, interval: str, predicted: Metric, actual: Metric) -> ShareGap:
+    out: ShareGap = {"value": d["difference"], "low": d.get("low"), "high": d.get("high")}
+    out |= {"why_interval": NO_VARIANCE} if out["low"] is None else {"interval": interval}
+    return {**out, "p": d.get("p"), "p_adjusted": d.get("p_adjusted"), "predicted": predicted, "actual": actual}
 
 
 def _paired(a: Answers, first: BoolArray, second: BoolArray) -> Compared:

@@ -17,12 +17,17 @@ from ..stats.intervals import Interval, hybrid_sum
 NO_INTERVAL = "the interval of the ratio does not exist where recall or the false-positive rate is 0"
 
 
-def restate(a: Answers, reading: Reading, base_rate: float) -> RestatedResult:
+def restate(
+    a: Answers, reading: Reading, base_rate: float, prices: tuple[float, ...] = ()
+) -> RestatedResult:  # fmt: skip
     """Precision, flagged share, negative predictive value and average precision at another base rate.
 
-    With recall r and false-positive rate f: precision = πr / (πr + (1-π)f), flagged share = πr + (1-π)f.
+    With recall r and false-positive rate f: precision = πr / (πr + (1-π)f), flagged share = πr + (1-π)f. With the
+    prices of a needless flag and a miss also the mean cost of a row, (1-π)f·needless + π(1-r)·missed.
     """
     found = _rates(a, reading, base_rate) | _ranked(a, reading, base_rate)
+    if prices:
+        found["cost"] = _cost(a, reading, base_rate, *prices)
     return {
         "base_rate": base_rate,
         "metrics": {name: mark(f"{name}, expected base rate", m) for name, m in found.items()},
@@ -55,6 +60,22 @@ def _rates(a: Answers, reading: Reading, pi: float) -> dict[str, Metric]:
         "no row is predicted {negative}".format(**reading.names)
     )  # fmt: skip
     return out
+
+
+def _cost(a: Answers, reading: Reading, pi: float, needless: float, missed: float) -> Metric:
+    t = a.table
+    if t is None or reading.positive is None:
+        return absent(reading.no_cutoff)
+    which = counts.masks(t, reading.positive)
+    fnr, fpr = (t.share(*which[name]) for name in ("fnr", "fpr"))
+    for share, why in ((fnr, "recall"), (fpr, "fpr")):
+        if share.n <= 0:
+            return absent(counts.WHY[why].format(**reading.names))
+    conf, of_missed, of_needless = reading.settings.confidence, pi * missed, (1 - pi) * needless
+    first, second = of_missed * fnr.value, of_needless * fpr.value
+    low, high = hybrid_sum(first, _scaled(fnr, of_missed, conf), second, _scaled(fpr, of_needless, conf))
+    value = first + second
+    return measured(value, *bounded(value, low, high, 0.0, math.inf), "mover" + t.suffix)
 
 
 def _scaled(share: Share, by: float, confidence: float) -> Interval:

@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 import numpy as np
 import numpy.typing as npt
 
-from ..number import BoolArray, FloatArray, IntArray
+from ..number import BoolArray, FloatArray, IntArray, total
 from ..once import Once
 from . import table, tally
 from .bits import Bits, packed
@@ -370,6 +370,14 @@ class Answers:
             self.actual, self.predicted, self.classes, none_column=self.none_counts and not self.all_answered,
             weight=self.weight, group=self.group,
         )  # fmt: skip
+
+    @property
+    def class_rows(self) -> tuple[float, float]:
+        """Rows of the positive and of the other class, answered or not; with weights the sums of these."""
+        if self.weight is None:
+            positives = int(np.count_nonzero(self.is_positive))
+            return positives, len(self.actual) - positives
+        return total(self.weight[self.is_positive]), total(self.weight[~self.is_positive])
 
     def one_against_rest(self, k: int) -> Tally | None:
         """The tally of class k's probability or score, against the rest."""

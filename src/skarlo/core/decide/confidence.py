@@ -16,6 +16,7 @@ from ..metrics import counts
 from ..metrics.panel import Reading
 from ..number import BoolArray, Metric, clean, point, total
 from ..results import SweepResult
+from .cutoffs import steps
 
 
 def likely(a: Answers) -> Scored:
@@ -39,10 +40,7 @@ def sweep(a: Answers, reading: Reading, step: float, k: int | None = None) -> Sw
 
     Raises ValueError where 1 is not a whole number of steps.
     """
-    m = round(1 / step)
-    if m < 1 or abs(m * step - 1) > 1e-9:
-        raise ValueError(f"the step {step:g} does not go into 1 a whole number of times")
-    at = [j / m for j in range(m + 1)]
+    at: list[float] = steps(step).tolist()
     told = [at_cutoff(a, reading, c, k) for c in at]
     out: SweepResult = {"cutoff": at}
     for name in told[0]:

@@ -24,15 +24,20 @@ LEAST_SD = 0.3  # of the largest, to which the spread of a difference between tw
 Params = Mapping[str, float]
 
 
+def steps(step: float) -> FloatArray:
+    """0, step … 1. Raises ValueError where 1 is not a whole number of steps."""
+    m = round(1 / step)
+    if m < 1 or abs(m * step - 1) > 1e-9:
+        raise ValueError(f"the step {step:g} does not go into 1 a whole number of times")
+    return np.arange(m + 1) / m
+
+
 def places(a: Answers, step: float) -> FloatArray:
     """The cutoffs of a sweep: 0, step … 1; of scores that only rank as many quantiles of them.
 
     Raises ValueError where 1 is not a whole number of steps.
     """
-    m = round(1 / step)
-    if m < 1 or abs(m * step - 1) > 1e-9:
-        raise ValueError(f"the step {step:g} does not go into 1 a whole number of times")
-    k = np.arange(m + 1) / m
+    k = steps(step)
     if a.is_probability:
         return k
     given = a.with_answer.score

@@ -100,11 +100,8 @@ def of_choice(a: Answers, rule: str, parameters: Params, cutoff: float, seed: in
 def _of_metric(own: Own, a: Answers, rule: str, parameters: Params, cutoff: float, seed: int) -> Optimism:
     b, t = a.with_answer, a.tally
     assert t is not None
-    positives, negatives = _sums(a)
-    here = (
-        own.value(Outcome(*t.at(cutoff), positives, negatives), parameters) if min(positives, negatives) > 0 else None
-    )
-    told: Optimism = {"value": None if here is None else clean(here), "cross_chosen": None, "difference": None}
+    positives, negatives = a.class_rows
+    told: Optimism = {"value": None, "cross_chosen": None, "difference": None}
     if min(np.count_nonzero(b.is_positive), np.count_nonzero(~b.is_positive)) < PARTS:
         return {**told, "why": FEW}
     here = own.value(Outcome(*t.at(cutoff), positives, negatives), parameters)
@@ -122,13 +119,6 @@ def _of_metric(own: Own, a: Answers, rule: str, parameters: Params, cutoff: floa
     crossed = total(np.array(there)) / len(there)
     apart = here - crossed
     return {**told, "cross_chosen": crossed, "difference": clean(-apart if own.lower else apart)}
-
-
-def _sums(a: Answers) -> tuple[float, float]:
-    if a.weight is None:
-        positives = int(np.count_nonzero(a.is_positive))
-        return positives, len(a.actual) - positives
-    return total(a.weight[a.is_positive]), total(a.weight[~a.is_positive])
 
 
 def _parts(b: Answers, t: Tally, seed: int, repeat: int) -> tuple[Counts, Counts]:

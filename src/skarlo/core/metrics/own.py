@@ -157,6 +157,19 @@ def _expected_cost(own: OwnMetric, a: Answers, settings: Settings) -> Metric:
     return _linear(t, _prices(own, t.cells.shape[1]), settings)
 
 
+def cost_of_errors(a: Answers, needless: float, missed: float, settings: Settings) -> Metric:
+    """The mean cost of a row where a needless flag and a miss have their prices and nothing else costs: positives
+    without an answer are missed, others cost nothing."""
+    t, p = a.table, a.positive
+    assert t is not None
+    assert p is not None
+    price = np.zeros(t.cells.shape)
+    price[1 - p, p] = needless
+    price[p] = missed
+    price[p, p] = 0.0
+    return _linear(t, price, settings)
+
+
 def _linear(t: Table, price: FloatArray, settings: Settings) -> Metric:
     """The mean of a price of each cell, with quantiles over draws of the table."""
     if t.total <= 0:

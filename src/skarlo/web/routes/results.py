@@ -75,6 +75,7 @@ Parts: Any = _some("Parts", Results, candidates=list[_SomeOfCandidate])
 
 EXACT = 1e-9
 Group = Annotated[int, Field(ge=0)]
+Price = Annotated[float, Field(ge=0, allow_inf_nan=False)]
 PartKind = Annotated[str, OneOf(lambda: tuple(PART_KINDS))]
 
 
@@ -93,6 +94,9 @@ class PartsQuery(CutoffsQuery):
 
     step: float = Field(default=0.0, ge=0, le=1, description="of a sweep: how far apart its cutoffs are")
     base_rate: float = Field(default=0.0, ge=0, lt=1, description="of expected: the share of positives to restate for")
+    prices: Annotated[list[Price], BeforeValidator(listed)] = Field(
+        default=[], max_length=2, description="of cost and of expected: of a needless flag, and of a miss, as 1,10"
+    )
     fpr_at_most: float = Field(default=0.0, ge=0, le=1, description="of areas: how far a part of the ROC area goes")
     band: Annotated[list[Finite], BeforeValidator(listed)] = Field(
         default=[], max_length=2, description="of review: the band's ends, as 0.2,0.6"
@@ -114,7 +118,8 @@ class PartsQuery(CutoffsQuery):
             raise Missing(f"there is no candidate at position {missing[0]}", "pair")
         more = {
             "slices": {"fields": tuple(self.fields)}, "sweep": {"step": self.step},
-            "expected": {"rate": self.base_rate}, "areas": {"rate": self.fpr_at_most},
+            "expected": {"rate": self.base_rate, "prices": tuple(self.prices)}, "cost": {"prices": tuple(self.prices)},
+            "areas": {"rate": self.fpr_at_most},
             "review": {"band": tuple(self.band)},
             "cells": {"pair": tuple(names[p] for p in self.pair)}, "merged": {"merge": tuple(self.merge)},
         }  # fmt: skip
@@ -193,6 +198,8 @@ def read_parts(path: StudyPath, query: PartsQuery) -> Response:
         raise Refusal("say which split the parts are of", "split")
     if query.step and abs(round(1 / query.step) * query.step - 1) > EXACT:
         raise Refusal("step goes into 1 a whole number of times: 0.1, 0.05, 0.01", "step")
+    if len(query.prices) == 1 or ("cost" in query.kinds and not query.prices):
+        raise Refusal("prices are of a needless flag and of a miss: 1,10", "prices")
     if query.band and (len(query.band) != 2 or query.band[0] > query.band[1]):
         raise Refusal("a band has two ends, the lower one first: 0.2,0.6", "band")
     names = dict(zip(asked.positions, (c.name for c in asked.plain.candidates), strict=True))

@@ -1,5 +1,5 @@
 import { useRef, useState } from "react";
-import { useTallies } from "../../api/queries";
+import { useParts, useTallies } from "../../api/queries";
 import { Drafted } from "../../app/Drafted";
 import { useKeys } from "../../app/keys";
 import { useOwn, useScope } from "../../app/scope";
@@ -26,7 +26,7 @@ export function CutoffView() {
 }
 
 function TwoCutoff() {
-  const { study, split, slice, chosen, positive, own, go } = useScope();
+  const { study, split, slice, chosen, positive, own, go, query, few } = useScope();
   const asked = useTallies(study.id, split, slice);
   const [active, setActive] = useState<number | null>(null);
   const [height, setHeight] = useOwn("height", ["root", "share"]);
@@ -60,6 +60,17 @@ function TwoCutoff() {
     return tally ? [{ c, tally }] : [];
   });
   const { z } = study;
+  const [prices] = usePrices();
+  const priced = useParts(
+    study.id,
+    few || scored.length === 0
+      ? null
+      : { kinds: ["cost"], split, cutoffs: query, within: slice, prices: [prices.needless, prices.missed] },
+  );
+  const costOf = (name: string) =>
+    priced.isPlaceholderData
+      ? null
+      : (priced.data?.candidates?.find((x) => x.name === name)?.splits?.[split]?.cost ?? null);
   const shared = sharedBy(counted.map(({ tally }) => tally));
   const domain = axis === "one" ? shared : null;
   return (
@@ -96,6 +107,7 @@ function TwoCutoff() {
                       c={c}
                       tally={tally}
                       z={z}
+                      costs={costOf(c.result.name)}
                       held={held}
                       domain={domain}
                       rooted={height === "root"}

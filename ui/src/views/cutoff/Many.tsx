@@ -5,13 +5,13 @@ import { metricOf, type Shown, useOwn, useScope } from "../../app/scope";
 import { CurveChart, type Series } from "../../charts/CurveChart";
 import type { Interval } from "../../charts/scales";
 import { type Counts, countsAt, countsOf, place, type Tally, wilson } from "../../charts/tally";
-import { Fault, Tile, ViewHead } from "../../parts/basics";
+import { Fault, ViewHead } from "../../parts/basics";
 import { Choice } from "../../parts/Choice";
 import { colour, dash } from "../../parts/marks";
-import { NumberField } from "../../parts/NumberField";
 import { count, named, shown } from "../../parts/number";
 import { Held, useHandle, useMoving } from "./held";
 import { Strip } from "./Strip";
+import { StripHead } from "./StripHead";
 import { leastOf, leastText } from "./withheld";
 
 /** Right answers that are withheld are no errors of the answers that are given; wrong ones that are given are. */
@@ -117,21 +117,7 @@ function OneOfMany({ c, tally, kept, z, held, ofClass, keep }: One) {
       data-at={cutoff}
       data-moving={moves}
     >
-      <header className="flex items-center gap-2 min-w-0 mb-0.5">
-        <h2 className="font-sans font-semibold text-base flex items-center gap-2 min-w-0">
-          <Tile position={c.position} letter={c.letter} />
-          <span className="truncate" title={c.name}>
-            {c.name}
-          </span>
-        </h2>
-        <NumberField
-          label={`Cutoff of ${c.name}, typed`}
-          value={cutoff}
-          allowed={(x) => x >= 0 && x <= 1}
-          className="w-[4.6rem] text-sm"
-          onSet={(to) => to !== null && keep(to)}
-        />
-        <span className="flex-1" />
+      <StripHead c={c} cutoff={cutoff} allowed={(x) => x >= 0 && x <= 1} onSet={keep}>
         {n && (
           <span className="text-sm text-soft whitespace-nowrap">
             <b className="font-semibold text-ink" data-live-count="tp">
@@ -145,7 +131,7 @@ function OneOfMany({ c, tally, kept, z, held, ofClass, keep }: One) {
             withheld
           </span>
         )}
-      </header>
+      </StripHead>
       <Strip
         tally={tally}
         counts={n}

@@ -1,13 +1,14 @@
+import type { Metric } from "../../api/client";
 import { Figure } from "../../app/Figure";
 import { metricOf, type Shown, useScope } from "../../app/scope";
 import type { Interval } from "../../charts/scales";
 import { type Counts, cost, countsOf, live, liveEnds, type Tally } from "../../charts/tally";
-import { PENDING, Tile } from "../../parts/basics";
-import { NumberField } from "../../parts/NumberField";
+import { PENDING } from "../../parts/basics";
 import { count, shown } from "../../parts/number";
 import { type Held, useHandle } from "./held";
 import { usePrices } from "./prices";
 import { Strip } from "./Strip";
+import { StripHead } from "./StripHead";
 import { stretchOf } from "./stretch";
 
 /** What stands under each strip. */
@@ -23,6 +24,8 @@ type Props = {
   tally: Tally;
   /** The normal quantile of the confidence, where intervals rest on counts alone. */
   z: number | null;
+  /** The cost of a row at this cutoff, where the server has told it. */
+  costs: Metric | null;
   held: Held;
   domain: Interval | null;
   rooted: boolean;
@@ -37,7 +40,7 @@ const measured = (c: Shown): Counts | null => (c.pending ? null : (c.part.outcom
  * these are at hand for it, and from the tally where the handle moves or they are on their way; so do the intervals
  * that rest on counts alone, and what does not is pending meanwhile.
  */
-export function One({ c, tally, z, held, domain, rooted, onFocus }: Props) {
+export function One({ c, tally, z, costs, held, domain, rooted, onFocus }: Props) {
   const { study, split, words, few, keep } = useScope();
   const { position, shownCutoff } = c;
   const rest = { position, kept: shownCutoff ?? 0, keep: (to: number) => keep(position, to), tally };
@@ -45,7 +48,9 @@ export function One({ c, tally, z, held, domain, rooted, onFocus }: Props) {
   const still = !moves && !c.pending;
   const [prices] = usePrices();
   const counts = still ? measured(c) : (countsOf(tally, cutoff) ?? null);
-  const costs = counts && !few ? cost(counts, prices) : null;
+  const thousand = (x: number | null | undefined) => (x == null ? shown(null) : count(Math.round(1000 * x)));
+  const moved = counts && !few ? cost(counts, prices) : null;
+  const told = still ? costs : null;
   return (
     <section
       aria-label={`Cutoff of ${c.name}`}
@@ -54,26 +59,16 @@ export function One({ c, tally, z, held, domain, rooted, onFocus }: Props) {
       data-moving={!still}
       data-at={cutoff}
     >
-      <header className="flex items-center gap-2 min-w-0 mb-0.5">
-        <h2 className="font-sans font-semibold text-base flex items-center gap-2 min-w-0">
-          <Tile position={c.position} letter={c.letter} />
-          <span className="truncate" title={c.name}>
-            {c.name}
-          </span>
-        </h2>
-        <NumberField
-          label={`Cutoff of ${c.name}, typed`}
-          value={cutoff}
-          className="w-[4.6rem] text-sm"
-          onSet={(to) => {
-            if (to === null) return;
-            move(to);
-            release();
-          }}
-        />
-        <span className="flex-1" />
+      <StripHead
+        c={c}
+        cutoff={cutoff}
+        onSet={(to) => {
+          move(to);
+          release();
+        }}
+      >
         <Outcomes counts={counts} words={words} of={ERRING} />
-      </header>
+      </StripHead>
       <p className="text-xs text-soft flex gap-3 h-4">
         <span className="truncate flex-1">
           <span title={cutoff === c.cutoff ? c.cutoff_chosen : undefined} data-part="chosen">
@@ -97,7 +92,7 @@ export function One({ c, tally, z, held, domain, rooted, onFocus }: Props) {
         onFocus={onFocus}
         stretch={stretchOf(c, study, split)}
       />
-      <dl className="grid grid-cols-[repeat(4,minmax(0,1fr))_3.6rem] gap-x-1.5 text-sm leading-snug">
+      <dl className="grid grid-cols-[repeat(4,minmax(0,1fr))_5.2rem] gap-x-1.5 text-sm leading-snug">
         {TOLD.map(([name, title]) => (
           <Rate key={name} c={c} name={name} title={title} still={still} counts={few ? null : counts} z={z} />
         ))}
@@ -109,7 +104,10 @@ export function One({ c, tally, z, held, domain, rooted, onFocus }: Props) {
             cost
           </dt>
           <dd className="font-semibold" data-metric="cost">
-            {counts ? (costs === null ? shown(null) : count(Math.round(costs))) : PENDING}
+            {!counts ? PENDING : thousand(told ? told.value : moved)}
+          </dd>
+          <dd className="text-soft text-xs" data-interval="cost">
+            {told ? told.low != null && `${thousand(told.low)} to ${thousand(told.high)}` : !few && PENDING}
           </dd>
         </div>
       </dl>

@@ -1,5 +1,5 @@
 import { useParts } from "../../api/queries";
-import { metricOf, type Shown, useScope } from "../../app/scope";
+import { type Shown, useScope } from "../../app/scope";
 import { PENDING, Tile } from "../../parts/basics";
 import { NumberField } from "../../parts/NumberField";
 import { count, shown } from "../../parts/number";
@@ -11,11 +11,21 @@ const TOLD = ["precision", "flagged_share"] as const;
 /** Precision, flagged rows and cost where another share of the rows is positive. */
 export function Restated({ scored, held }: { scored: Shown[]; held: Held }) {
   const { study, split, slice, own, go, query, few, positive, metric, baseRate } = useScope();
+  const [prices] = usePrices();
   const given = Number(own.base ?? "");
   const rate = own.base && given > 0 && given < 1 ? given : null;
   const asked = useParts(
     study.id,
-    rate === null ? null : { kinds: ["expected"], split, cutoffs: query, within: slice, baseRate: rate },
+    rate === null
+      ? null
+      : {
+          kinds: ["expected"],
+          split,
+          cutoffs: query,
+          within: slice,
+          baseRate: rate,
+          prices: [prices.needless, prices.missed],
+        },
   );
   if (few) return null;
   const set = (to: number | null) => {
@@ -51,13 +61,7 @@ export function Restated({ scored, held }: { scored: Shown[]; held: Held }) {
           </thead>
           <tbody>
             {scored.map((c) => (
-              <Row
-                key={c.position}
-                c={c}
-                rate={rate}
-                held={held}
-                found={late ? null : restated(asked.data, c, split)}
-              />
+              <Row key={c.position} c={c} held={held} found={late ? null : restated(asked.data, c, split)} />
             ))}
           </tbody>
         </table>
@@ -73,14 +77,10 @@ function restated(parts: ReturnType<typeof useParts>["data"], c: Shown, split: s
   return (Array.isArray(told) ? told[0] : told)?.metrics ?? null;
 }
 
-function Row({ c, rate, held, found }: { c: Shown; rate: number; held: Held; found: Found | null }) {
-  const [prices] = usePrices();
+function Row({ c, held, found }: { c: Shown; held: Held; found: Found | null }) {
   const ready = useMoving(held, c.position) === null && !c.pending && found !== null;
-  const [recall, specificity] = ["recall", "specificity"].map((name) => metricOf(c.part, name).value);
-  const cost =
-    recall == null || specificity == null
-      ? null
-      : 1000 * (prices.needless * (1 - rate) * (1 - specificity) + prices.missed * rate * (1 - recall));
+  const cost = found?.cost;
+  const thousand = (x: number | null | undefined) => (x == null ? shown(null) : count(Math.round(1000 * x)));
   return (
     <tr className="border-t border-light align-top" data-restated={c.letter}>
       <td className="py-1 w-7">
@@ -99,8 +99,13 @@ function Row({ c, rate, held, found }: { c: Shown; rate: number; held: Held; fou
           </td>
         );
       })}
-      <td className="py-0.5 font-semibold" data-metric="cost">
-        {ready ? (cost === null ? shown(null) : count(Math.round(cost))) : PENDING}
+      <td className="py-0.5 leading-tight" title={cost?.why}>
+        <b className="font-semibold" data-metric="cost">
+          {ready ? thousand(cost?.value) : PENDING}
+        </b>
+        <span className="block text-xs text-soft whitespace-nowrap">
+          {ready && cost?.low != null && `${thousand(cost.low)} to ${thousand(cost.high)}`}
+        </span>
       </td>
     </tr>
   );

@@ -5,7 +5,7 @@ import { Line, type Spot } from "../../charts/Line";
 import { Ruler } from "../../charts/Ruler";
 import { SaveMenu } from "../../charts/SaveMenu";
 import { domainOf, type Interval, type Scale } from "../../charts/scales";
-import { cost, countsAt, countsOf, LIVE, live, type Prices, place, type Tally } from "../../charts/tally";
+import { type Counts, cost, countsAt, countsOf, LIVE, live, type Prices, place, type Tally } from "../../charts/tally";
 import { colour, dash } from "../../parts/marks";
 import { asSet, count, shown } from "../../parts/number";
 import { type Held, useMoving } from "./held";
@@ -33,7 +33,7 @@ export function Trace({ scored, classes, domain, held }: Props) {
   );
   const level = classes.flatMap((c) => {
     const n = c.part.outcomes;
-    const y = name === COST ? n && cost(n, prices) : metricOf(c.part, name).value;
+    const y = name === COST ? n && value(name, n, prices) : metricOf(c.part, name).value;
     return y == null || few ? [] : [{ c, y }];
   });
   const told = [...lines.flatMap((l) => l.points.map((p) => p.y)), ...level.map((l) => l.y)];
@@ -107,13 +107,20 @@ export function Trace({ scored, classes, domain, held }: Props) {
   );
 }
 
+/** A traced number: a rate, or what 1,000 rows cost. */
+function value(name: string, n: Counts, prices: Prices): number | null {
+  if (name !== COST) return live(name, n);
+  const row = cost(n, prices);
+  return row === null ? null : 1000 * row;
+}
+
 /** The line at every place where a handle can stand, or at so many of them that none is missed by the eye. */
 function traced(t: Tally, name: string, prices: Prices): Spot[] {
   const step = Math.max(1, Math.floor(t.tp.length / POINTS));
   return t.tp.flatMap((_, k) => {
     if (k % step !== 0 && k !== t.tp.length - 1) return [];
     const n = countsAt(t, k);
-    const y = name === COST ? cost(n, prices) : live(name, n);
+    const y = value(name, n, prices);
     return y === null ? [] : [{ x: place(t, k), y }];
   });
 }
@@ -124,20 +131,13 @@ function Ring({ c, tally, name, prices, x, y, held }: RingProps) {
   const moving = useMoving(held, c.position);
   const cutoff = moving ?? c.shownCutoff ?? 0;
   const n = moving === null && !c.pending && c.part.outcomes ? c.part.outcomes : countsOf(tally, cutoff);
-  const value = n && (name === COST ? cost(n, prices) : live(name, n));
-  if (value == null) return null;
+  const at = n && value(name, n, prices);
+  if (at == null) return null;
   return (
     <g data-ring={c.letter} data-at={cutoff}>
-      <title>{`${c.name} at ≥ ${asSet(cutoff)}: ${shown(value)}`}</title>
-      <circle
-        cx={x(cutoff)}
-        cy={y(value)}
-        r={4}
-        fill="var(--color-sheet)"
-        stroke={colour(c.position)}
-        strokeWidth={2}
-      />
-      <text x={x(cutoff) + 7} y={y(value) - 5} style={{ fill: colour(c.position), fontWeight: 700 }}>
+      <title>{`${c.name} at ≥ ${asSet(cutoff)}: ${shown(at)}`}</title>
+      <circle cx={x(cutoff)} cy={y(at)} r={4} fill="var(--color-sheet)" stroke={colour(c.position)} strokeWidth={2} />
+      <text x={x(cutoff) + 7} y={y(at) - 5} style={{ fill: colour(c.position), fontWeight: 700 }}>
         {c.letter}
       </text>
     </g>

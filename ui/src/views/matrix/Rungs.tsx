@@ -366,10 +366,11 @@ type UnderProps = {
 
 /** A row of whiskers under the columns: precision, or the share that was predicted against the share that was so. */
 function Under({ faces, columns, k, title, note, name, pending }: UnderProps) {
-  const most = Math.max(
-    ...faces.flatMap((f) => f.classes.map((c) => (c?.prevalence?.value ?? 0) + Math.abs(c?.share_gap?.value ?? 0))),
-  );
-  const domain: Interval = name ? SHARE : [0, Math.min(1, Math.ceil(most * 5 + 0.25) / 5)];
+  const { results } = useScope();
+  const alpha = 1 - results.settings.confidence;
+  const gaps = faces.flatMap((f) => f.classes.map((c) => c?.share_gap));
+  const most = Math.max(...gaps.flatMap((g) => [g?.predicted?.high ?? 0, g?.actual?.value ?? 0]));
+  const domain: Interval = name ? SHARE : [0, Math.min(1, Math.ceil(most * 5) / 5)];
   return (
     <tr className="align-top">
       <th scope="row" className="sticky left-0 bg-paper text-left text-sm pr-2 pt-2 leading-tight">
@@ -382,18 +383,10 @@ function Under({ faces, columns, k, title, note, name, pending }: UnderProps) {
             !pending &&
             faces.map((f) => {
               const one = f.classes[j];
-              const share = one?.prevalence as Metric | undefined;
               const gap = one?.share_gap;
-              const m: Metric = name
-                ? ((one?.[name] as Metric | undefined) ?? { value: null })
-                : gap?.value == null || share?.value == null
-                  ? { value: null }
-                  : {
-                      value: share.value + gap.value,
-                      low: gap.low == null ? null : share.value + gap.low,
-                      high: gap.high == null ? null : share.value + gap.high,
-                    };
-              const said = name ? "" : `${f.c.name}: predicted ${shown(m.value)}, actual ${shown(share?.value)}`;
+              const m: Metric = (name ? (one?.[name] as Metric | undefined) : gap?.predicted) ?? { value: null };
+              const actual = name ? undefined : (gap?.actual?.value ?? undefined);
+              const said = name ? "" : `${f.c.name}: predicted ${shown(m.value)}, actual ${shown(actual)}`;
               return (
                 <span
                   key={f.c.position}
@@ -405,8 +398,8 @@ function Under({ faces, columns, k, title, note, name, pending }: UnderProps) {
                     of={m}
                     domain={domain}
                     color={colour(f.c.position)}
-                    at={name ? undefined : (share?.value ?? undefined)}
-                    ring={!name && gap?.p_adjusted != null && gap.p_adjusted > 0.05}
+                    at={actual}
+                    ring={!name && gap?.p_adjusted != null && gap.p_adjusted > alpha}
                   />
                   <span className="sr-only">{shown(m.value)}</span>
                 </span>
