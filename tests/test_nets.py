@@ -82,16 +82,3 @@ def test_what_moved_is_found_to_the_last_bit(tmp_path):
     assert moved[".pairs[].metrics.*.p"].most == pytest.approx(1.4e-17, rel=0.1)
     (now / "one" / "out").write_text(json.dumps(old))
     assert same.differences(then, now) == {}
-
-
-def test_an_older_version_is_asked_in_its_own_spelling(tmp_path, monkeypatch):
-    monkeypatch.setattr(same, "SPELLED", (("shade", "colour"), ("height", "tall"), ('"deep red"', '"red"')))
-    spec = tmp_path / "base" / "src" / "skarlo" / "intake"
-    spec.mkdir(parents=True)
-    (spec / "spec.py").write_text("class Spec:\n    height: int\n    colour: str\n")
-    keys = same.older_keys(tmp_path / "base")
-    assert keys == [("shade", "colour"), ('"deep red"', '"red"')]
-    (tmp_path / "now" / "one").mkdir(parents=True)
-    (tmp_path / "now" / "one" / "study.toml").write_text('shade = 1\nheight = "deep red"\nx = { shade = 3 }\n')
-    same.spelled_as(tmp_path / "now", tmp_path / "then", keys)
-    assert (tmp_path / "then" / "one" / "study.toml").read_text() == 'colour = 1\nheight = "red"\nx = { shade = 3 }\n'

@@ -140,3 +140,18 @@ def test_shares_and_orders(person, study, rows):
         expect(heads.nth(at)).to_contain_text(TREES[k])
     ana.keyboard.press("x")
     expect(ana).to_have_url(re.compile("across=actual"))
+
+
+def test_a_pinned_matrix_opens_again_as_it_was(person, study):
+    ana = person("ana")
+    ana.goto(f"{study}/matrix?mode=less&pair=B-A&across=actual&order=rows")
+    expect(cell(ana, 0, 0)).to_be_visible()
+    ana.keyboard.press("p")
+    ana.get_by_label("Caption").fill("B less A")
+    ana.get_by_role("button", name="Pin it").click()
+    expect(ana.get_by_role("dialog")).to_have_count(0)
+    ana.goto(f"{study}/roster")
+    ana.get_by_role("link", name=re.compile("B less A")).click()
+    for part in ("mode=less", "pair=B-A", "across=actual", "order=rows"):
+        expect(ana).to_have_url(re.compile(part))
+    expect(ana.get_by_role("radio", name="one less another")).to_be_checked()

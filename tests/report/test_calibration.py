@@ -90,6 +90,9 @@ def test_a_class_of_three_is_read_against_the_rest():
     text = sentence("calibration", results, Scope("all", (1, 2), of="z"))
     assert text.startswith("Probability of “z”. Bent ")
     assert "What True promises happens" in text
+    largest = Scope("all", (1, 2), own={"by": "largest"})
+    assert sentence("calibration", results, largest).startswith("The largest probability. Bent promises more")
+    assert Scope.kept(largest.as_dict()) == largest
     assert "“z” (" in text
 
 

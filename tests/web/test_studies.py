@@ -189,10 +189,18 @@ def test_three_classes_go_to_a_signed_report(workspace, signed_in, tmp_path):
     for view, of in (("roster", ""), ("matrix", ""), ("curves", "b")):
         scope = {"split": "test", "show": [1, 2], "of": of}
         assert ana("POST", f"{at}/exhibits", {"view": view, "scope": scope, "caption": view}).status_code == 201
+    assert sentence("calibration").json["sentence"].startswith("Probability of “a”.")
+    largest = ana("GET", f"{at}/sentence?view=calibration&split=test&show=1,2&own=by=largest").json["sentence"]
+    assert largest.startswith("The largest probability.")
+    own = {"across": "actual", "order": "rows"}
+    turned = {"view": "matrix", "scope": {"split": "test", "show": [2], "own": own}, "caption": "turned"}
+    assert ana("POST", f"{at}/exhibits", turned).json["exhibits"][-1]["scope"]["own"] == own
+    long = {"view": "matrix", "scope": {"split": "test", "show": [2], "own": {"order": "x" * 500}}}
+    assert ana("POST", f"{at}/exhibits", long).status_code == 422
     refused = ana("POST", f"{at}/exhibits", {"view": "cutoff", "scope": {"split": "test", "show": [1]}})
     assert refused.status_code == 422
     assert "no cutoff to show" in refused.json["detail"]
-    assert [e["scope"]["of"] for e in ana("GET", f"{at}/dossier").json["exhibits"]] == ["", "", "b"]
+    assert [e["scope"]["of"] for e in ana("GET", f"{at}/dossier").json["exhibits"]] == ["", "", "b", ""]
     ana("PATCH", f"{at}/dossier", {"decision_candidate": "P"})
     revision = ana("POST", f"{at}/revisions")
     assert revision.status_code == 201, revision.json
@@ -203,6 +211,8 @@ def test_three_classes_go_to_a_signed_report(workspace, signed_in, tmp_path):
     tables = re.findall(r'<table class="matrix">(.*?)</table>', page, re.DOTALL)
     drawn = [int(n) for n in re.findall(r"<td[^>]*>(\d+)<small>", tables[1])]
     assert drawn == [n for row in cells for n in row]
+    lying = [int(n) for n in re.findall(r"<td[^>]*>(\d+)<small>", tables[-1])]
+    assert lying == [row[j] for j in range(len(cells[0])) for row in cells], "as it was pinned: actual classes across"
     assert "“b” against the rest" in page
     area = results["candidates"][1]["splits"]["test"]["per_class"]["b"]["roc_auc"]["value"]
     assert shown(area) in page

@@ -1,6 +1,7 @@
 import { QueryClientProvider } from "@tanstack/react-query";
 import { type ComponentType, lazy, Suspense } from "react";
-import { createBrowserRouter, Navigate, Outlet, RouterProvider, useLocation } from "react-router";
+import { createBrowserRouter, Navigate, Outlet, useLocation } from "react-router";
+import { RouterProvider } from "react-router/dom";
 import { client, useSession } from "./api/queries";
 import { StudyFrame } from "./app/StudyFrame";
 import { StepsContext, stepsOf } from "./app/steps";

@@ -190,13 +190,15 @@ def demo(
     from skarlo.studies.refusals import Held
     from skarlo.studies.workspace import Workspace
     from skarlo.web.demo import PEOPLE, prepare
-    from skarlo.web.serving import run_server
+    from skarlo.web.serving import is_free, run_server
 
     opened = Workspace.open(workspace)
     try:
         opened.hold()
     except Held as e:
         stop([e.why])
+    if not prepare_only and not is_free("127.0.0.1", port):
+        stop([f"port {port} is taken by another program: stop it, or start with --port and another"])
     prepare(opened)
     say(f"\nSkarlo is at [bold]http://127.0.0.1:{port}[/bold]")
     for name, (role, password) in PEOPLE.items():

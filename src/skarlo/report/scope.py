@@ -23,7 +23,8 @@ class Scope:
 
     `positions` are those of all the study's candidates in order, where they do not simply count up. `of` is the class
     that is read against the rest, of three or more; the first where it is left out. `within` are fields with the value
-    that rows have to have.
+    that rows have to have. `own` are the choices of the view itself, as its address says them: an exhibit opens again
+    as it was pinned.
     """
 
     split: str
@@ -32,6 +33,7 @@ class Scope:
     positions: tuple[int, ...] = ()
     of: str = ""
     within: dict[str, str] = field(default_factory=dict)
+    own: dict[str, str] = field(default_factory=dict)
 
     @property
     def where(self) -> str:
@@ -49,14 +51,16 @@ class Scope:
         placed = {"positions": list(self.positions)} if self.positions else {}
         of = {"of": self.of} if self.of else {}
         within = {"within": dict(self.within)} if self.within else {}
-        return {"split": self.split, "show": list(self.show), "cutoffs": cutoffs, **placed, **of, **within}
+        own = {"own": dict(self.own)} if self.own else {}
+        return {"split": self.split, "show": list(self.show), "cutoffs": cutoffs, **placed, **of, **within, **own}
 
     @staticmethod
     def kept(data: dict[str, Any]) -> Scope:
         """Back from what `as_dict` wrote."""
         cutoffs = {int(k): float(v) for k, v in data["cutoffs"].items()}
         placed, of = tuple(data.get("positions", ())), data.get("of", "")
-        return Scope(data["split"], tuple(data["show"]), cutoffs, placed, of, dict(data.get("within", {})))
+        within, own = dict(data.get("within", {})), dict(data.get("own", {}))
+        return Scope(data["split"], tuple(data["show"]), cutoffs, placed, of, within, own)
 
 
 @dataclass(frozen=True)

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import socket
+
 import waitress
 
+from skarlo.studies.refusals import Held
 from skarlo.studies.workspace import Workspace
 
 from .app import LOOPBACK, create_app, log_to_stderr
@@ -12,8 +15,22 @@ from .app import LOOPBACK, create_app, log_to_stderr
 def run_server(
     workspace: Workspace, host: str, port: int, answers_to: list[str], https: bool, max_upload_mb: int
 ) -> None:
-    """Serve a workspace until stopped. Raises Held when another server has it."""
+    """Serve a workspace until stopped. Raises Held when another server has it, or the port."""
     workspace.hold()
+    if not is_free(host, port):
+        workspace.release()
+        raise Held(f"port {port} is taken by another program: stop it, or serve on another with --port")
     log_to_stderr()
     app = create_app(workspace, hosts=[*LOOPBACK, *answers_to], https=https, most_upload=max_upload_mb << 20)
     waitress.serve(app, host=host, port=port, threads=6, ident=None, max_request_body_size=max_upload_mb << 20)
+
+
+def is_free(host: str, port: int) -> bool:
+    """Whether nobody listens there."""
+    with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as trial:
+        trial.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            trial.bind((host, port))
+        except OSError:
+            return False
+    return True

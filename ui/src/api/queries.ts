@@ -144,6 +144,8 @@ export type ScopeQuery = {
   cutoffs: string;
   of: string;
   within: string[];
+  /** The view's own choices that its sentence follows. */
+  own: string[];
 };
 
 /** The sentence of a view; `isPlaceholderData` while it is still the one of another scope. */

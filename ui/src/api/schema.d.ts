@@ -2239,6 +2239,14 @@ export interface components {
             within?: {
                 [key: string]: string;
             };
+            /**
+             * Own
+             * @description the view's own choices, as its address says them
+             * @default {}
+             */
+            own?: {
+                [key: string]: string;
+            };
         };
         /**
          * DossierDraftOut
@@ -3519,6 +3527,8 @@ export interface operations {
                 show?: number[];
                 /** @description of three classes or more, the one that is read against the rest */
                 of?: string;
+                /** @description the view's own choices that its sentence follows, as by=largest */
+                own?: string[];
             };
             header?: never;
             path: {

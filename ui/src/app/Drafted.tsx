@@ -18,7 +18,7 @@ const USUAL: Says = { lines: () => 3 };
 
 /** The drafted sentence at the top of a view, of exactly what the address says. */
 export function Drafted({ view }: { view: View }) {
-  const { study, split, show, query, slice, many, of, chosen } = useScope();
+  const { study, split, show, query, slice, many, of, chosen, own } = useScope();
   const says = useSteps().entry(view)?.says ?? USUAL;
   const lines = says.lines(many) + beyond(says, chosen);
   const asked = useSentence(study.id, {
@@ -28,6 +28,7 @@ export function Drafted({ view }: { view: View }) {
     cutoffs: query,
     of: says.ofClass ? of : "",
     within: slice,
+    own: (says.own ?? []).flatMap((key) => (own[key] === undefined ? [] : [`${key}=${own[key]}`])),
   });
   if (asked.isError) return <Fault error={asked.error} again={() => void asked.refetch()} />;
   return (

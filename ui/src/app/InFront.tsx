@@ -3,7 +3,7 @@ import { type Shown, useScope } from "./scope";
 
 /** Which candidate stands in front, where one at a time is shown; the choice is part of the address. */
 export function InFront({ of, front }: { of: Shown[]; front: Shown | undefined }) {
-  const { own, go } = useScope();
+  const { setOwn } = useScope();
   return (
     <span className="flex gap-1.5 flex-wrap min-w-0">
       {of.map((c) => (
@@ -14,7 +14,7 @@ export function InFront({ of, front }: { of: Shown[]; front: Shown | undefined }
           aria-pressed={c === front}
           title={c.name}
           className={`rounded-[5px] p-px border ${c === front ? "border-ink" : "border-transparent"}`}
-          onClick={() => go({ own: { ...own, front: c.letter } })}
+          onClick={() => setOwn({ front: c.letter })}
         >
           <Tile position={c.position} letter={c.letter} off={c !== front} />
         </button>

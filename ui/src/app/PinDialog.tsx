@@ -11,7 +11,7 @@ type Props = { open: boolean; onOpenChange: (open: boolean) => void; view: View 
 
 /** Pin the view as it stands, with a caption. */
 export function PinDialog({ open, onOpenChange, view }: Props) {
-  const { study, split, slice, show, cutoffs, of, within } = useScope();
+  const { study, split, slice, show, cutoffs, of, within, own } = useScope();
   const { titleOf, entry } = useSteps();
   const [caption, setCaption] = useState("");
   const calls = dossierCalls(study.id);
@@ -19,7 +19,18 @@ export function PinDialog({ open, onOpenChange, view }: Props) {
   const unpin = useDossierChange(study.id, calls.unpin);
   const send = () =>
     pin.mutate(
-      { view, scope: { split, show, cutoffs, of: entry(view)?.says?.ofClass ? of : "", within }, caption },
+      {
+        view,
+        scope: {
+          split,
+          show,
+          cutoffs,
+          of: entry(view)?.says?.ofClass ? of : "",
+          within,
+          own: { ...entry(view)?.usual?.(study), ...own },
+        },
+        caption,
+      },
       {
         onSuccess: (dossier) => {
           const added = dossier.exhibits.at(-1);

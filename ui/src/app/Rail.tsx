@@ -73,7 +73,7 @@ export function Rail({ step, onPin }: { step: string; onPin: () => void }) {
                     cutoffs: { ...scope.cutoffs, ...e.scope.cutoffs },
                     of: e.scope.of || scope.of,
                     within: e.scope.within ?? {},
-                    own: {},
+                    own: e.scope.own ?? {},
                   },
                   scope.study,
                 ).toString(),

@@ -2,7 +2,7 @@ import { DropdownMenu } from "radix-ui";
 import { useFields } from "../api/queries";
 import { PENDING, Tile } from "../parts/basics";
 import { asSet, several, shown } from "../parts/number";
-import { ofClass, type Shown, useScope } from "./scope";
+import { ofClass, type Shown, toggled, useScope } from "./scope";
 import { ITEM, MENU } from "./TopBar";
 
 const MOST_NAMED = 6; // candidates that find room with their names; of more each is its letter
@@ -61,7 +61,7 @@ export function ScopeBar() {
             aria-pressed={on}
             data-chip={c.letter}
             title={`${c.name}${said(c) && ` ${said(c)}`}: switch ${on ? "off" : "on"}${c.position < 10 ? ` (${c.position})` : ""}`}
-            onClick={() => go({ show: on ? show.filter((p) => p !== c.position) : [...show, c.position] })}
+            onClick={() => go(({ show }) => ({ show: toggled(show, c.position) }))}
             className={`flex items-center gap-1.5 border border-rule rounded-md py-1 ${folded ? "px-1" : "pl-1 pr-2"} ${on ? "bg-sheet" : "text-soft"}`}
           >
             <Tile position={c.position} letter={c.letter} off={!on} />
@@ -144,7 +144,7 @@ function SliceRead() {
                           <DropdownMenu.Item
                             key={bar.label}
                             className={`${ITEM} flex justify-between gap-4`}
-                            onSelect={() => go({ within: { ...within, [f.name]: bar.label } })}
+                            onSelect={() => go((now) => ({ within: { ...now.within, [f.name]: bar.label } }))}
                           >
                             {bar.label || "absent"}{" "}
                             <span className="text-soft">

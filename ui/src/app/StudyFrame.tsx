@@ -20,6 +20,7 @@ import {
   type Scope,
   ScopeContext,
   scopeOf,
+  toggled,
   withinQuery,
   writeAddress,
 } from "./scope";
@@ -133,12 +134,15 @@ function OpenStudy({ study, results, address, step, pending, lacking, waiting }:
   }, [search]);
   const scope: Scope = useMemo(() => {
     const now = () => readAddress(new URLSearchParams(wanted.current ?? window.location.search), study);
-    const go = (change: Partial<Address>) => {
-      const next = writeAddress({ ...now(), ...change }, study);
+    const go: Scope["go"] = (change) => {
+      const from = now();
+      const next = writeAddress({ ...from, ...(typeof change === "function" ? change(from) : change) }, study);
       wanted.current = next.toString();
-      setSearch(next, { replace: true });
+      // at once: what was clicked shows what was chosen, also while something large is being drawn
+      setSearch(next, { replace: true, flushSync: true });
     };
-    const put = (position: number, value: number) => go({ cutoffs: { ...now().cutoffs, [position]: value } });
+    const put = (position: number, value: number) =>
+      go(({ cutoffs }) => ({ cutoffs: { ...cutoffs, [position]: value } }));
     const store = async (position: number, value: number, chosen_on: string) => {
       put(position, value);
       if (!mayWrite) return;
@@ -164,6 +168,11 @@ function OpenStudy({ study, results, address, step, pending, lacking, waiting }:
       mayWrite,
       maySign: study.may.includes("sign"),
       go,
+      setOwn: (change) =>
+        go(({ own }) => {
+          const next = Object.entries({ ...own, ...change }).filter(([, value]) => value !== null);
+          return { own: Object.fromEntries(next) as Record<string, string> };
+        }),
       keep: (position, value) => {
         const { cutoffs, split } = now();
         const before = cutoffs[position];
@@ -181,13 +190,9 @@ function OpenStudy({ study, results, address, step, pending, lacking, waiting }:
     if (next) navigate({ pathname: `/studies/${study.id}/${next}`, search });
   };
   const digits = Object.fromEntries(
-    study.candidates.slice(0, 9).map((c) => [
-      String(c.position),
-      () => {
-        const { show } = readAddress(new URLSearchParams(wanted.current ?? window.location.search), study);
-        scope.go({ show: show.includes(c.position) ? show.filter((p) => p !== c.position) : [...show, c.position] });
-      },
-    ]),
+    study.candidates
+      .slice(0, 9)
+      .map((c) => [String(c.position), () => scope.go(({ show }) => ({ show: toggled(show, c.position) }))]),
   );
   useKeys({
     ...digits,

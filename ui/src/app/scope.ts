@@ -22,6 +22,10 @@ export type Address = {
 
 const SHARED = new Set(["split", "show", "cut", "class", "in"]);
 
+/** The candidates that are shown, with one switched. */
+export const toggled = (show: number[], position: number) =>
+  show.includes(position) ? show.filter((p) => p !== position) : [...show, position];
+
 /** The slice as the HTTP interface takes it. */
 export const withinQuery = (within: Record<string, string>) =>
   Object.entries(within).map(([name, value]) => `${name}=${value}`);
@@ -129,7 +133,10 @@ export type Scope = Address & {
   words: { tp: string; fn: string; fp: string; tn: string };
   mayWrite: boolean;
   maySign: boolean;
-  go: (change: Partial<Address>) => void;
+  /** Change the address: from what it was last asked to be, which may be ahead of what is shown. */
+  go: (change: Partial<Address> | ((now: Address) => Partial<Address>)) => void;
+  /** Change the view's own choices; null leaves one out of the address. */
+  setOwn: (change: Record<string, string | null>) => void;
   keep: (position: number, value: number) => void;
 };
 
@@ -143,13 +150,9 @@ export function useScope(): Scope {
 
 /** A choice of the open view's own, kept in the address; the first of the choices where none was made. */
 export function useOwn<T extends string>(key: string, choices: readonly [T, ...T[]]): [T, (to: T) => void] {
-  const { own, go } = useScope();
+  const { own, setOwn } = useScope();
   const chosen = choices.find((one) => one === own[key]) ?? choices[0];
-  const choose = (to: T) => {
-    const { [key]: _, ...others } = own;
-    go({ own: to === choices[0] ? others : { ...others, [key]: to } });
-  };
-  return [chosen, choose];
+  return [chosen, (to) => setOwn({ [key]: to === choices[0] ? null : to })];
 }
 
 const ABSENT: Metric = { value: null, why: "not computed" };

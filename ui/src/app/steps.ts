@@ -1,12 +1,19 @@
 import { type ComponentType, createContext, useContext } from "react";
-import type { PartKind, Schemas } from "../api/client";
+import type { PartKind, Schemas, Study } from "../api/client";
 
 /** What can be pinned as an exhibit. */
 export type View = Schemas["ExhibitOut"]["view"];
 
 /** Of the drafted sentence: the lines it usually takes, how often it names each candidate, whether rows without an answer
  * add a line, and whether it is about one class against the rest. */
-export type Says = { lines: (many: boolean) => number; names?: number; unanswered?: boolean; ofClass?: boolean };
+export type Says = {
+  lines: (many: boolean) => number;
+  names?: number;
+  unanswered?: boolean;
+  ofClass?: boolean;
+  /** The view's own choices that it follows. */
+  own?: readonly string[];
+};
 
 /** One step of a study, as its folder under views/ says it; without `load` it is not available yet. */
 export type StepEntry = {
@@ -17,6 +24,8 @@ export type StepEntry = {
   reads?: readonly PartKind[];
   draws?: readonly PartKind[];
   says?: Says;
+  /** What its own choices are where the address does not say, as the study keeps them. */
+  usual?: (study: Study) => Record<string, string>;
   /** Whether it can be pinned as an exhibit, of two classes or of many. */
   pins?: (many: boolean) => boolean;
 };

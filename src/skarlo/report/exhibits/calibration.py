@@ -29,9 +29,22 @@ METHODS = {"logistic": "shift and stretch", "temperature": "stretch alone", "iso
 
 
 def calibrated(results: Results, scope: Scope) -> list[Shown]:
-    """The candidates in scope, each with the calibration of the class that is read."""
+    """The candidates in scope, each with the calibration of the class that is read, or of the largest probability."""
     many = results["holdout"]["positive"] is None
-    return of_class(results, scope) if many else candidates(results, scope)
+    return of_class(results, scope) if many and not _largest(scope) else candidates(results, scope)
+
+
+def _largest(scope: Scope) -> bool:
+    """Whether the largest probability is read, of several classes."""
+    return scope.own.get("by") == "largest"
+
+
+def _happened_as(results: Results, scope: Scope) -> str:
+    """What happened or not: the class that is read, or that the answer was right."""
+    if results["holdout"]["positive"] is None and _largest(scope):
+        return "right"
+    label = class_read(results, scope)
+    return f"“{results['holdout'].get('names', {}).get(label, label)}”"
 
 
 def verdict(c: Shown, confidence: float, many: bool) -> Verdict:
@@ -80,11 +93,10 @@ def worst_bin(c: Shown) -> Bin | None:
     return max(off, key=lambda x: abs(x[1] - x[2]), default=None)
 
 
-def _said(results: Results, scope: Scope, label: str) -> str:
+def _said(results: Results, scope: Scope) -> str:
     many, confidence = results["holdout"]["positive"] is None, results["settings"]["confidence"]
     chosen = calibrated(results, scope)
-    names = results["holdout"].get("names", {})
-    happened = f"“{names.get(label, label)}”"
+    happened = _happened_as(results, scope)
     found = [(c, verdict(c, confidence, many)) for c in chosen]
     off = [(c, v) for c, v in found if v in SAID]
     off.sort(key=lambda x: -_gap(x[0]))
@@ -117,7 +129,7 @@ def _said(results: Results, scope: Scope, label: str) -> str:
         said.append(f"{named(none)} {'gives' if len(none) == 1 else 'give'} no probability")
     if len(none) == len(found):
         return "These candidates give no probability that could be compared with what happened."
-    start = f"Probability of {happened}. " if many else ""
+    start = "" if not many else "The largest probability. " if _largest(scope) else f"Probability of {happened}. "
     return start + ". ".join(said) + "."
 
 
@@ -144,12 +156,12 @@ def _signed(m: Metric) -> str:
 
 
 def _two(results: Results, scope: Scope, chosen: list[Shown]) -> str:
-    return _said(results, scope, class_read(results, scope))
+    return _said(results, scope)
 
 
 def _blocks(reading: Reading) -> list[Block]:
     results, scope = reading.results, reading.scope
-    many, label = results["holdout"]["positive"] is None, class_read(results, scope)
+    many = results["holdout"]["positive"] is None
     chosen = [c for c in calibrated(results, scope) if "calibration" in c.part]
     told = note(
         *read_on(results, scope),
@@ -159,9 +171,9 @@ def _blocks(reading: Reading) -> list[Block]:
     )
     if not chosen:
         return [note(*read_on(results, scope))]
-    happened = results["holdout"].get("names", {}).get(label, label)
+    happened = _happened_as(results, scope).strip("“”")
     blocks: list[Block] = [
-        drawing("calibration", figures.reliability(chosen, happened, _said(results, scope, label))),
+        drawing("calibration", figures.reliability(chosen, happened, _said(results, scope))),
         told,
         _numbers(chosen, many),
     ]

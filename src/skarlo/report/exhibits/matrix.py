@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from skarlo.core import Results, class_names, count, mcnemar_midp, named, outcomes_of, row_shares, shown
-from skarlo.report.blocks import Block, Matrix, MatrixCell, note
+from skarlo.report.blocks import Block, Matrix, MatrixCell, MatrixRow, note
 from skarlo.report.drafting import MOST_NAMED, counted_rows, read_on
 from skarlo.report.scope import Scope, Shown
 
@@ -95,12 +95,17 @@ def _confused(results: Results, c: Shown) -> str:
 
 def _blocks(reading: Reading) -> list[Block]:
     results = reading.results
+    turned = reading.scope.own.get("across") == "actual"
+    matrices = [_matrix(results, c) for c in reading.chosen]
+    axes = "rows: the predicted class; columns: the actual one" if turned else (
+        "rows: the actual class; columns: the predicted one"
+    )  # fmt: skip
     return [
-        {"kind": "matrices", "matrices": [_matrix(results, c) for c in reading.chosen]},
+        {"kind": "matrices", "matrices": [_turned(m) for m in matrices] if turned else matrices},
         note(
             *read_on(results, reading.scope),
-            "rows: the actual class; columns: the predicted one; under each count its share of the actual class",
-            "an error is tinted, darker as it takes more of its row",
+            f"{axes}; under each count its share of the actual class",
+            "an error is tinted, darker as it takes more of its actual class",
         ),
     ]
 
@@ -123,6 +128,15 @@ def _matrix(results: Results, c: Shown) -> Matrix:
         ],
         "why": "no class is predicted" if cutoff is None else cutoff.get("why", "no class is predicted"),
     }  # fmt: skip
+
+
+def _turned(m: Matrix) -> Matrix:
+    """With actual classes across."""
+    rows, names = m["rows"], m["columns"] if m["rows"] else []
+    turned: list[MatrixRow] = [
+        {"name": name, "cells": [row["cells"][j] for row in rows]} for j, name in enumerate(names)
+    ]  # fmt: skip
+    return {**m, "columns": [row["name"] for row in rows], "rows": turned}
 
 
 STEPS = (0.1, 0.25, 0.45)  # shares of a row from which on an error is tinted darker

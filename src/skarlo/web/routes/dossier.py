@@ -10,6 +10,7 @@ from flask_openapi3 import Tag
 from pydantic import (
     BaseModel,
     Field,
+    field_validator,
 )
 from sqlmodel import Session
 
@@ -39,12 +40,25 @@ TAG = [Tag(name="dossier")]
 CONDITIONAL: dict[str | int, Any] = {412: Problem, 428: Problem}
 
 
+LONGEST = 400
+
+
 class ScopeBody(Strict):
     split: str
     show: list[Id] = Field(min_length=1)
     cutoffs: dict[Id, Finite] = {}
     of: str = Field(default="", description="of three classes or more, the one that is read against the rest")
     within: dict[str, str] = Field(default={}, description="fields with the value that rows have in them")
+    own: dict[str, str] = Field(
+        default={}, max_length=20, description="the view's own choices, as its address says them"
+    )
+
+    @field_validator("own")
+    @classmethod
+    def _short(cls, own: dict[str, str]) -> dict[str, str]:
+        if any(len(key) > LONGEST or len(value) > LONGEST for key, value in own.items()):
+            raise ValueError(f"a choice has at most {LONGEST} characters")
+        return own
 
 
 class ExhibitIn(Strict):
@@ -215,8 +229,9 @@ def pin(path: StudyPath, body: ExhibitIn) -> Response:
         kept = {c.position: c.cutoff for c in candidates if c.cutoff is not None}
         cutoffs = kept | {k: v for k, v in body.scope.cutoffs.items() if k in kept}
         scope = Scope(
-            body.scope.split, tuple(sorted(set(body.scope.show))), cutoffs, of=body.scope.of, within=body.scope.within
-        )
+            body.scope.split, tuple(sorted(set(body.scope.show))), cutoffs, of=body.scope.of, within=body.scope.within,
+            own=body.scope.own,
+        )  # fmt: skip
         earlier = package.exhibits_of(records, path.study_id)
         at = len(earlier) if body.position is None else min(body.position, len(earlier))
         for i, exhibit in enumerate(earlier):

@@ -34,6 +34,7 @@ from skarlo.studies.refusals import Missing, Refusal
 
 from ..models import (
     CutoffsQuery,
+    FieldIs,
     Finite,
     Id,
     OneOf,
@@ -138,6 +139,13 @@ class ScopeQuery(CutoffsQuery):
     split: str
     show: Annotated[list[Id], BeforeValidator(listed)] = []
     of: str = Field(default="", description="of three classes or more, the one that is read against the rest")
+    own: list[FieldIs] = Field(
+        default=[], description="the view's own choices that its sentence follows, as by=largest"
+    )
+
+    def chosen(self) -> dict[str, str]:
+        """The view's own choices."""
+        return {name: value for name, _, value in (one.partition("=") for one in self.own)}
 
 
 class SentenceOut(BaseModel):
@@ -223,7 +231,8 @@ def read_sentence(path: StudyPath, query: ScopeQuery) -> Response:
     exhibit = EXHIBITS[query.view]
     results = parts_of(asked, [Part(kind, query.split if PART_KINDS[kind].each else "") for kind in exhibit.reads])
     known_class(results["holdout"], query.of)
-    scope = Scope(query.split, tuple(query.show), positions=asked.positions, of=query.of, within=dict(query.where()))
+    scope = Scope(query.split, tuple(query.show), positions=asked.positions, of=query.of, within=dict(query.where()),
+                  own=query.chosen())  # fmt: skip
     return answer(SentenceOut(sentence=sentence(query.view, results, scope), cutoffs=query.cutoffs))
 
 

@@ -24,7 +24,7 @@ const BANDS = [
 const MOST = 6; // candidates drawn beside each other; the table has all
 
 export function CalibrationView() {
-  const { chosen, many, of, called, positive, split, slice, few, results, own, go } = useScope();
+  const { chosen, many, of, called, positive, split, slice, few, results, own, setOwn } = useScope();
   const [by, choose] = useOwn("by", ["class", "largest"]);
   const largest = many && by === "largest";
   const told = chosen.flatMap((c) => {
@@ -36,7 +36,7 @@ export function CalibrationView() {
   const [table, unfold] = useOwn("table", ["no", "yes"]);
   const [worst] = [...told].sort((a, b) => farthest(b) - farthest(a));
   const front = told.find(({ c }) => c.letter === own.front) ?? worst;
-  const bring = (letter: string) => go({ own: { ...own, front: letter } });
+  const bring = (letter: string) => setOwn({ front: letter });
   const letterAt = (position: number) => told.find(({ c }) => c.position === position)?.c.letter ?? "";
   const step = (by: number) => {
     const i = front ? told.indexOf(front) : 0;

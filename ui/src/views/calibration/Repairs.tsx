@@ -29,7 +29,7 @@ export function Repairs() {
     const before = new Set(known.current.map((c) => c.position));
     const more = study.candidates.map((c) => c.position).filter((p) => !before.has(p) && !show.includes(p));
     known.current = study.candidates;
-    if (more.length > 0) go({ show: [...show, ...more] });
+    if (more.length > 0) queueMicrotask(() => go((now) => ({ show: [...now.show, ...more] })));
   }, [study.candidates, show, go]);
   const methods = many ? (["temperature"] as const) : METHODS;
   const [method, choose] = useOwn<(typeof METHODS)[number]>("repair", methods);

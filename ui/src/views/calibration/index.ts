@@ -5,6 +5,6 @@ export const calibration: StepEntry = {
   title: "Calibration",
   load: () => import("./CalibrationView").then((m) => m.CalibrationView),
   draws: ["calibration", "recalibration"],
-  says: { lines: () => 3, names: 1, ofClass: true },
+  says: { lines: () => 3, names: 1, ofClass: true, own: ["by"] },
   pins: () => true,
 };

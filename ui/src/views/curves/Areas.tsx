@@ -11,7 +11,7 @@ const AREAS = { roc_auc: "ROC AUC", average_precision: "Average precision" };
 
 /** The areas with their intervals; on request that by straight lines, and a part of the area under ROC. */
 export function Areas({ scored }: { scored: Shown[] }) {
-  const { study, split, slice, of, own, go, few } = useScope();
+  const { study, split, slice, of, own, setOwn, few } = useScope();
   const [lines, setLines] = useOwn("lines", ["no", "yes"]);
   const typed = Number(own.upto ?? "");
   const upTo = own.upto && typed > 0 && typed <= 1 ? typed : null;
@@ -27,10 +27,7 @@ export function Areas({ scored }: { scored: Shown[] }) {
     }),
   );
   const area = (c: Shown, name: keyof typeof AREAS): Metric => ofClass(c.part, of)?.[name] ?? metricOf(c.part, name);
-  const setUpTo = (to: number | null) => {
-    const { upto: _, ...others } = own;
-    go({ own: to === null ? others : { ...others, upto: String(to) } });
-  };
+  const setUpTo = (to: number | null) => setOwn({ upto: to?.toString() ?? null });
   return (
     <>
       <table className="mt-5 text-left" data-part="areas">

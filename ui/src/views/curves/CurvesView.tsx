@@ -70,7 +70,7 @@ export function CurvesView() {
 }
 
 function CandidateCurves() {
-  const { study, split, slice, chosen, many, of, called, baseRate, baselines, few, own, go, results, keep } =
+  const { study, split, slice, chosen, many, of, called, baseRate, baselines, few, own, setOwn, results, keep } =
     useScope();
   const tallies = useTallies(study.id, split, slice).data?.tallies;
   const scored = chosen.filter((c) => read(c, of).roc && read(c, of).pr);
@@ -117,7 +117,7 @@ function CandidateCurves() {
   }, [series, inFront, of]);
   const bring = (key: number) => {
     const letter = series.roc.find((s) => s.key === key)?.letter;
-    if (letter) go({ own: { ...own, front: letter } });
+    if (letter) setOwn({ front: letter });
   };
   const base = (many ? baselines[0] && ofClass(baselines[0].part, of)?.prevalence?.value : baseRate) ?? 0;
   const without = chosen.filter((c) => !read(c, of).roc);

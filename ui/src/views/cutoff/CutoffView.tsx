@@ -26,7 +26,7 @@ export function CutoffView() {
 }
 
 function TwoCutoff() {
-  const { study, split, slice, chosen, positive, own, go, query, few } = useScope();
+  const { study, split, slice, chosen, positive, own, setOwn, query, few } = useScope();
   const asked = useTallies(study.id, split, slice);
   const [active, setActive] = useState<number | null>(null);
   const [height, setHeight] = useOwn("height", ["root", "share"]);
@@ -46,11 +46,10 @@ function TwoCutoff() {
     ":": () => nudge(10),
     h: () => setHeight(height === "root" ? "share" : "root"),
     b: () => {
-      const { band, ...others } = own;
       const at = scored.find((c) => c.letter === own.front) ?? scored[0];
       if (!at) return;
       const high = at.shownCutoff ?? 0.5;
-      go({ own: bandOf(band) ? others : { ...others, band: `${Number((high / 2).toPrecision(3))}:${high}` } });
+      setOwn({ band: bandOf(own.band) ? null : `${Number((high / 2).toPrecision(3))}:${high}` });
     },
   });
   const tallies = new Map((asked.data?.tallies ?? []).map((t) => [t.position, t]));

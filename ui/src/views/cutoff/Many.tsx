@@ -20,16 +20,12 @@ const UNIT: Interval = [0, 1];
 
 /** Of three classes and more: answers with too little probability are withheld, and what is left of them. */
 export function ManyCutoff() {
-  const { study, split, slice, chosen, of, called, own, go } = useScope();
+  const { study, split, slice, chosen, of, called, own, setOwn } = useScope();
   const [by, choose] = useOwn("by", ["largest", "class"]);
   const asked = useTallies(study.id, split, slice, by === "class" ? of : "");
   const held = useRef(new Held()).current;
   const least = leastOf(own.least);
-  const keep = (letter: string, to: number) => {
-    const { least: _, ...others } = own;
-    const text = leastText({ ...least, [letter]: to });
-    go({ own: text ? { ...others, least: text } : others });
-  };
+  const keep = (letter: string, to: number) => setOwn({ least: leastText({ ...least, [letter]: to }) || null });
   const tallies = new Map((asked.data?.tallies ?? []).map((t) => [t.position, t]));
   const scored = chosen.flatMap((c) => {
     const tally = tallies.get(c.position);

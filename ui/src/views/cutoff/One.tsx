@@ -92,7 +92,7 @@ export function One({ c, tally, z, costs, held, domain, rooted, onFocus }: Props
         onFocus={onFocus}
         stretch={stretchOf(c, study, split)}
       />
-      <dl className="grid grid-cols-[repeat(4,minmax(0,1fr))_5.2rem] gap-x-1.5 text-sm leading-snug">
+      <dl className="grid grid-cols-[repeat(4,minmax(0,1fr))_5.6rem] gap-x-1 text-sm leading-snug">
         {TOLD.map(([name, title]) => (
           <Rate key={name} c={c} name={name} title={title} still={still} counts={few ? null : counts} z={z} />
         ))}
@@ -106,7 +106,7 @@ export function One({ c, tally, z, costs, held, domain, rooted, onFocus }: Props
           <dd className="font-semibold" data-metric="cost">
             {!counts ? PENDING : thousand(told ? told.value : moved)}
           </dd>
-          <dd className="text-soft text-xs" data-interval="cost">
+          <dd className="text-soft text-xs whitespace-nowrap tracking-tight" data-interval="cost">
             {told ? told.low != null && `${thousand(told.low)} to ${thousand(told.high)}` : !few && PENDING}
           </dd>
         </div>

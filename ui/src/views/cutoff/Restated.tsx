@@ -10,7 +10,7 @@ const TOLD = ["precision", "flagged_share"] as const;
 
 /** Precision, flagged rows and cost where another share of the rows is positive. */
 export function Restated({ scored, held }: { scored: Shown[]; held: Held }) {
-  const { study, split, slice, own, go, query, few, positive, metric, baseRate } = useScope();
+  const { study, split, slice, own, setOwn, query, few, positive, baseRate } = useScope();
   const [prices] = usePrices();
   const given = Number(own.base ?? "");
   const rate = own.base && given > 0 && given < 1 ? given : null;
@@ -28,10 +28,7 @@ export function Restated({ scored, held }: { scored: Shown[]; held: Held }) {
         },
   );
   if (few) return null;
-  const set = (to: number | null) => {
-    const { base: _, ...others } = own;
-    go({ own: to === null ? others : { ...others, base: String(to) } });
-  };
+  const set = (to: number | null) => setOwn({ base: to?.toString() ?? null });
   const late = asked.isPlaceholderData || !asked.data;
   return (
     <section aria-label="Expected base rate">
@@ -46,26 +43,10 @@ export function Restated({ scored, held }: { scored: Shown[]; held: Held }) {
           onSet={set}
         />
       </p>
-      {rate !== null && (
-        <table className="w-full text-sm tabular-nums mt-1">
-          <thead>
-            <tr className="text-xs text-soft text-left">
-              <td />
-              {TOLD.map((name) => (
-                <th key={name} className="font-normal">
-                  {metric(name).short.toLowerCase()}
-                </th>
-              ))}
-              <th className="font-normal">cost</th>
-            </tr>
-          </thead>
-          <tbody>
-            {scored.map((c) => (
-              <Row key={c.position} c={c} held={held} found={late ? null : restated(asked.data, c, split)} />
-            ))}
-          </tbody>
-        </table>
-      )}
+      {rate !== null &&
+        scored.map((c) => (
+          <Row key={c.position} c={c} held={held} found={late ? null : restated(asked.data, c, split)} />
+        ))}
     </section>
   );
 }
@@ -78,35 +59,32 @@ function restated(parts: ReturnType<typeof useParts>["data"], c: Shown, split: s
 }
 
 function Row({ c, held, found }: { c: Shown; held: Held; found: Found | null }) {
+  const { metric } = useScope();
   const ready = useMoving(held, c.position) === null && !c.pending && found !== null;
-  const cost = found?.cost;
   const thousand = (x: number | null | undefined) => (x == null ? shown(null) : count(Math.round(1000 * x)));
+  const told = [
+    ...TOLD.map((name) => [name, metric(name).short.toLowerCase(), shown] as const),
+    ["cost", "cost", thousand] as const,
+  ];
   return (
-    <tr className="border-t border-light align-top" data-restated={c.letter}>
-      <td className="py-1 w-7">
-        <Tile position={c.position} letter={c.letter} />
-      </td>
-      {TOLD.map((name) => {
-        const m = found?.[name];
-        return (
-          <td key={name} className="py-0.5 leading-tight" title={m?.why}>
-            <b className="font-semibold" data-metric={name}>
-              {ready ? shown(m?.value) : PENDING}
-            </b>
-            <span className="block text-xs text-soft whitespace-nowrap">
-              {ready && m?.low != null && `${shown(m.low)} to ${shown(m.high ?? null)}`}
-            </span>
-          </td>
-        );
-      })}
-      <td className="py-0.5 leading-tight" title={cost?.why}>
-        <b className="font-semibold" data-metric="cost">
-          {ready ? thousand(cost?.value) : PENDING}
-        </b>
-        <span className="block text-xs text-soft whitespace-nowrap">
-          {ready && cost?.low != null && `${thousand(cost.low)} to ${thousand(cost.high)}`}
-        </span>
-      </td>
-    </tr>
+    <div className="border-t border-light flex gap-2 py-1 text-sm tabular-nums" data-restated={c.letter}>
+      <Tile position={c.position} letter={c.letter} />
+      <dl className="grid grid-cols-[auto_auto_1fr] gap-x-2 flex-1 leading-snug">
+        {told.map(([name, title, write]) => {
+          const m = found?.[name];
+          return (
+            <div key={name} className="contents">
+              <dt className="text-soft">{title}</dt>
+              <dd className="font-semibold text-right" data-metric={name} title={m?.why}>
+                {ready ? write(m?.value) : PENDING}
+              </dd>
+              <dd className="text-xs text-soft leading-5">
+                {ready && m?.low != null && `${write(m.low)} to ${write(m.high)}`}
+              </dd>
+            </div>
+          );
+        })}
+      </dl>
+    </div>
   );
 }

@@ -23,7 +23,7 @@ export function bandOf(text: string | undefined): Interval | null {
 
 /** A band between two cutoffs in which someone looks: how many rows that is, and what is decided around it. */
 export function Review({ scored, z }: Props) {
-  const { study, split, slice, own, go, positive, few } = useScope();
+  const { study, split, slice, own, setOwn, positive, few } = useScope();
   const band = bandOf(own.band);
   const front = scored.find(({ c }) => c.letter === own.front) ?? scored[0];
   const designed = z === null;
@@ -33,10 +33,7 @@ export function Review({ scored, z }: Props) {
   );
   if (!front || few) return null;
   const { c, tally } = front;
-  const set = (to: Interval | null) => {
-    const { band: _, ...others } = own;
-    go({ own: to ? { ...others, band: to.join(":") } : others });
-  };
+  const set = (to: Interval | null) => setOwn({ band: to?.join(":") ?? null });
   if (!band)
     return (
       <p className="text-sm">
@@ -113,9 +110,7 @@ export function Review({ scored, z }: Props) {
                 <th className="font-normal truncate max-w-16 pl-2" title={positive}>
                   {positive}
                 </th>
-                <th className="font-normal" colSpan={2}>
-                  share of the rows
-                </th>
+                <th className="font-normal">share of the rows</th>
               </tr>
             </thead>
             <tbody>
@@ -129,9 +124,11 @@ export function Review({ scored, z }: Props) {
                     </th>
                     <td className="font-semibold pl-1.5">{count(r?.rows ?? 0)}</td>
                     <td className={`pl-1.5 ${side === "below" ? "text-scarlet" : ""}`}>{count(r?.positives ?? 0)}</td>
-                    <td className="pl-2">{shown(of.value)}</td>
-                    <td className="pl-1 text-xs text-soft whitespace-nowrap">
-                      {of.ends && `${shown(of.ends[0])} to ${shown(of.ends[1])}`}
+                    <td className="pl-2 leading-tight">
+                      {shown(of.value)}
+                      <span className="block text-xs text-soft whitespace-nowrap">
+                        {of.ends && `${shown(of.ends[0])} to ${shown(of.ends[1])}`}
+                      </span>
                     </td>
                   </tr>
                 );

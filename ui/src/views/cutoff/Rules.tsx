@@ -49,7 +49,7 @@ export function Rules() {
             const was = cutoffs[position];
             return was === undefined ? [] : [{ position, value: was, chosen_on: split }];
           });
-          go({ cutoffs: { ...cutoffs, ...Object.fromEntries(found) } });
+          go((now) => ({ cutoffs: { ...now.cutoffs, ...Object.fromEntries(found) } }));
           remember({
             what: `cutoffs by ${rule.title}`,
             back: async () => {

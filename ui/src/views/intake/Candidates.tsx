@@ -63,7 +63,7 @@ export function Candidates() {
 
 /** One more candidate: its file, and what its columns are. */
 function NewCandidate({ onDone }: { onDone: () => void }) {
-  const { study, results, many, show, go } = useScope();
+  const { study, results, many, go } = useScope();
   const change = useChange(study.id);
   const [answers, setAnswers] = useState<Answers | null>(null);
   const [added, setAdded] = useState<number | null>(null);
@@ -73,9 +73,9 @@ function NewCandidate({ onDone }: { onDone: () => void }) {
   useEffect(() => {
     // it is shown at once, as soon as the address may speak of it
     if (added === null || !study.candidates.some((c) => c.position === added)) return;
-    go({ show: [...show, added] });
+    queueMicrotask(() => go((now) => ({ show: [...now.show, added] })));
     onDone();
-  }, [added, study, show, go, onDone]);
+  }, [added, study, go, onDone]);
   const keep = async (a: Answers) => {
     await change.mutateAsync(() =>
       got(

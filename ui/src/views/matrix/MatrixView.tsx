@@ -27,7 +27,7 @@ const FEW = 5; // classes up to which a matrix is taken in at a glance
 type Means = Record<string, Record<string, import("../../api/client").Metric> | undefined>;
 
 export function MatrixView() {
-  const { study, split, slice, chosen, results, many, pending, called, own, go, query, few, cutoffs, mayWrite } =
+  const { study, split, slice, chosen, results, many, pending, called, own, setOwn, query, few, cutoffs, mayWrite } =
     useScope();
   const [across, setAcross] = useOwn<Across>("across", study.across === "actual" ? TURNED : STANDING);
   const keeping = useShownKeeping(study.id);
@@ -63,14 +63,8 @@ export function MatrixView() {
   );
   const standing = ordered(sums, names, order);
   const focus = merge ? null : placeOf(own.cell, names.length);
-  const setFocus = (at: Place | null) => {
-    const { cell: _, ...others } = own;
-    go({ own: at ? { ...others, cell: at.join("-") } : others });
-  };
-  const unsaid = () => {
-    const { across: _, ...others } = own;
-    go({ own: others });
-  };
+  const setFocus = (at: Place | null) => setOwn({ cell: at?.join("-") ?? null });
+  const unsaid = () => setOwn({ across: null });
   const save = () => saveMatrix(faces, merge ? names : classes, split, slice, cutoffs);
   const plain = !many && mode === "each";
   const rungs = { names, order: standing, across, of, focus, onFocus: setFocus };
@@ -153,7 +147,9 @@ export function MatrixView() {
       ) : (
         faces.length > 0 && (
           <div className="flex gap-x-4 gap-y-4 flex-wrap items-start">
-            <div className="flex-1 min-w-[min(100%,34rem)] max-w-full space-y-5 overflow-hidden">
+            <div
+              className={`flex-1 max-w-full space-y-5 overflow-hidden ${names.length > FEW && names.length <= TOGETHER ? "min-w-full" : "min-w-[min(100%,34rem)]"}`}
+            >
               {mode === "each" ? (
                 faces.map((f) => (
                   <section key={f.c.position} aria-label={`Matrix of ${f.c.name}`} data-matrix={f.c.letter}>
@@ -171,7 +167,13 @@ export function MatrixView() {
               )}
             </div>
             {mode !== "less" && !few && names.length > 0 && (
-              <div className="w-[12.6rem] shrink-0 space-y-4">
+              <div
+                className={
+                  names.length > FEW && names.length <= TOGETHER
+                    ? "grid grid-cols-[repeat(auto-fit,minmax(12.6rem,1fr))] gap-6 w-full max-w-[44rem]"
+                    : "w-[12.6rem] shrink-0 space-y-4"
+                }
+              >
                 {many && <Averages faces={faces} />}
                 {many && names.length > FEW && (
                   <Confusions faces={faces} names={names} onFocus={merge ? undefined : setFocus} />

@@ -4,7 +4,7 @@ import { renumbered } from "./grid";
 
 /** Take classes together: the class being read against the rest, or groups of one's own. */
 export function Merging({ merge }: { merge: number[] | null }) {
-  const { own, go, results, of, called } = useScope();
+  const { setOwn, results, of, called } = useScope();
   const { classes } = results.holdout;
   const [choosing, setChoosing] = useState(false);
   const keys = merge ?? classes.map((_, i) => i);
@@ -12,9 +12,8 @@ export function Merging({ merge }: { merge: number[] | null }) {
   const against =
     merge !== null && new Set(merge).size === 2 && merge.filter((g) => g === merge[classes.indexOf(of)]).length === 1;
   const set = (groups: (string | number)[] | null) => {
-    const { merge: _, ...others } = own;
     const to = groups && renumbered(groups);
-    go({ own: to ? { ...others, merge: to.join(",") } : others });
+    setOwn({ merge: to ? to.join(",") : null });
   };
   const value = choosing ? "own" : merge === null ? "none" : against ? "rest" : "own";
   return (

@@ -10,12 +10,12 @@ export function pairOf(text: string | undefined, told: Shown[]): [Shown, Shown] 
 
 /** Choose the two that are compared. */
 export function Pair({ told }: { told: Shown[] }) {
-  const { own, go } = useScope();
+  const { own, setOwn } = useScope();
   const pair = pairOf(own.pair, told);
   if (!pair) return null;
   const set = (a: string, b: string) => {
     const other = told.find((c) => c.letter !== a)?.letter ?? b;
-    go({ own: { ...own, pair: `${a}-${a === b ? other : b}` } });
+    setOwn({ pair: `${a}-${a === b ? other : b}` });
   };
   const select = (label: string, value: Shown, to: (letter: string) => void) => (
     <select

@@ -44,6 +44,7 @@ export function Rungs({ faces, names, order, across, of, focus, onFocus, less }:
   const at = (row: number, column: number): Place => (across === "predicted" ? [row, column] : [column, row]);
   const down = across === "predicted" ? "actual" : "predicted";
   const tight = k > TIGHT;
+  const digits = Math.max(...faces.flatMap((f) => f.cells.flat().map((n) => count(n).length)), 1); // bars are of one scale
   const { positiveLabel, results, words } = useScope();
   const p = k === 2 ? results.holdout.classes.indexOf(positiveLabel) : -1;
   const word = ([i, j]: Place) => {
@@ -119,6 +120,7 @@ export function Rungs({ faces, names, order, across, of, focus, onFocus, less }:
                     of={of}
                     tight={tight}
                     wide={k === 2}
+                    digits={digits}
                     word={word(place)}
                     numbered={k <= FULL}
                     pending={pending}
@@ -172,6 +174,8 @@ type CellProps = {
   tight: boolean;
   /** Whether there is room for shares beside counts. */
   wide: boolean;
+  /** How many digits every count finds room for, so that all bars have the same. */
+  digits: number;
   /** What the outcome is called, of two classes. */
   word: string | undefined;
   numbered: boolean;
@@ -190,6 +194,7 @@ function Cell({
   of,
   tight,
   wide,
+  digits,
   word,
   numbered,
   pending,
@@ -260,11 +265,11 @@ function Cell({
                     />
                   )}
                 </span>
-                {(numbered || n === 0) && (
-                  <span className={right ? "font-semibold" : ""} data-count={f.c.letter}>
-                    {pending ? PENDING : count(f.cells[i]?.[j] ?? 0)}
-                  </span>
-                )}
+                <span className={right ? "font-semibold" : ""} style={{ width: `${digits}ch` }}>
+                  {(numbered || n === 0) && (
+                    <span data-count={f.c.letter}>{pending ? PENDING : count(f.cells[i]?.[j] ?? 0)}</span>
+                  )}
+                </span>
                 {(wide || faces.length === 1) && (
                   <span className={`text-xs w-9 ${right ? "text-soft" : ""}`} data-share={f.c.letter}>
                     {pending ? PENDING : shown(share)}

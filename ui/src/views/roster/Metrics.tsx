@@ -8,13 +8,12 @@ type Props = { columns: MetricInfo[] };
 /** Which metrics stand side by side, and in which order: the choice is part of the address, and kept for the study on
  * request. */
 export function Metrics({ columns }: Props) {
-  const { study, own, go, mayWrite } = useScope();
+  const { study, setOwn, mayWrite } = useScope();
   const keeping = useShownKeeping(study.id);
   const names = columns.map((c) => c.name);
   const put = (next: string[], kept: string[] = study.headline) => {
-    const { metrics: _, ...others } = own;
     const usual = next.join() === kept.join() || next.length === 0;
-    go({ own: usual ? others : { ...others, metrics: next.join(",") } });
+    setOwn({ metrics: usual ? null : next.join(",") });
   };
   const moved = (name: string, by: number) => {
     const [from, to] = [names.indexOf(name), names.indexOf(name) + by];

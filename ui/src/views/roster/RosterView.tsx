@@ -35,7 +35,7 @@ type Standing = "edge" | "untested" | "";
 
 export function RosterView() {
   const scope = useScope();
-  const { study, split, slice, within, chosen, baselines, results, pending, own, go, query, metric: about } = scope;
+  const { study, split, slice, within, chosen, baselines, results, pending, own, setOwn, query, metric: about } = scope;
   const [read, choose] = useOwn("read", READINGS);
   const [text, write] = useOwn("ends", ["drawn", "written"]);
   const wanted = own.metrics?.split(",").filter((name) => study.metrics.some((m) => m.name === name)) ?? [];
@@ -200,7 +200,7 @@ export function RosterView() {
                 <select
                   className="border border-rule bg-sheet rounded-md px-2 py-0.5 text-ink max-w-[16rem]"
                   value={less.letter}
-                  onChange={(e) => go({ own: { ...own, against: e.target.value } })}
+                  onChange={(e) => setOwn({ against: e.target.value })}
                 >
                   {scope.all.map((c) => (
                     <option key={c.position} value={c.letter}>
