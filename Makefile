@@ -1,4 +1,5 @@
 # Two commands do everything on a fresh machine: make demo, make test.
+unexport PYTHONDONTWRITEBYTECODE # every test that starts the program would compile all of it again
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin

@@ -48,8 +48,8 @@ class Server:
         with self.workspace.writing() as records:
             for name, role in PEOPLE.items():
                 accounts.add_user(records, name, role, PASSWORD)
+        self.signed_in = {}
         app = create_app(self.workspace)
-        security.limiter.reset()
         self.server = waitress.create_server(app, host="127.0.0.1", port=0, threads=4)
         self.address = f"http://127.0.0.1:{self.server.effective_port}"
         threading.Thread(target=self.run, daemon=True).start()
@@ -58,14 +58,30 @@ class Server:
         with contextlib.suppress(OSError):  # the socket was closed: that is how it is stopped
             self.server.run()
 
+    def stop(self):
+        # whoever still answers is waited for: its word that it is done goes to a file number, which the next may have
+        self.server.task_dispatcher.shutdown()
+        self.server.close()
+
+
+@pytest.fixture(scope="session")
+def shared(tmp_path_factory):
+    running = Server(tmp_path_factory.mktemp("shared") / "workspace")
+    yield running
+    running.stop()
+
 
 @pytest.fixture
-def server(tmp_path):
-    running = Server(tmp_path / "workspace")
+def server(request):
+    """The server that all tests of a worker share, each with its own study; or a new one, where a test asks for it."""
+    if request.node.get_closest_marker("own_server") is None:
+        running = request.getfixturevalue("shared")
+        security.limiter.reset()
+        yield running
+        return
+    running = Server(request.getfixturevalue("tmp_path") / "workspace")
     yield running
-    # whoever still answers is waited for: its word that it is done goes to a file number, which the next test may have
-    running.server.task_dispatcher.shutdown()
-    running.server.close()
+    running.stop()
 
 
 def brought(server, path):
@@ -75,23 +91,35 @@ def brought(server, path):
     return f"{server.address}/studies/{bring_in(server.workspace, path, ana)}"
 
 
+def sign_in(page, name):
+    page.get_by_label("Name").fill(name)
+    page.get_by_label("Password").fill(PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+
+
+def api(study):
+    """Where the HTTP interface answers about the study of an address."""
+    return study.replace("/studies/", "/api/v1/studies/")
+
+
 @pytest.fixture
 def person(chromium, server):
-    """Open a browser of one's own and sign in; any error on the page fails the test."""
+    """Open a browser of one's own, signed in; any error on the page fails the test."""
     contexts, faults = [], []
 
     def open_as(name, **how):
-        context = chromium.new_context(viewport={"width": 1280, "height": 800}, **how)
+        known = server.signed_in.get(name)
+        context = chromium.new_context(viewport={"width": 1280, "height": 800}, storage_state=known, **how)
         contexts.append(context)
         page = context.new_page()
         page.set_default_timeout(PATIENCE)
         page.on("pageerror", lambda e: faults.append(str(e)))
         page.on("console", lambda m: faults.append(m.text) if m.type == "error" and "status of" not in m.text else None)
         page.goto(server.address)
-        page.get_by_label("Name").fill(name)
-        page.get_by_label("Password").fill(PASSWORD)
-        page.get_by_role("button", name="Sign in").click()
+        if known is None:
+            sign_in(page, name)
         page.get_by_role("heading", name="Studies", exact=True).wait_for()
+        server.signed_in.setdefault(name, context.storage_state())
         return page
 
     yield open_as

@@ -10,43 +10,34 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import expect
-from sqlmodel import select
 
+from browser.conftest import api, brought
 from files import rows_of, write_study
 from oddstudies import KINDS, odd
 from skarlo.core import as_set, count, shown
 from skarlo.core.stats.intervals import wilson
-from skarlo.studies.records import User
-from skarlo.web.demo import bring_in
 
 pytestmark = pytest.mark.browser
 SETTLED = "main[aria-busy='false']"
-DRAGS = 100
+DRAGS = 50  # with each of two seeds
 WAIT = {"Prefer": "wait=60"}  # however busy the machine is
 
 
-def brought(server, study):
-    with server.workspace.writing() as records:
-        ana = records.exec(select(User).where(User.name == "ana")).one()
-    return bring_in(server.workspace, study, ana)
-
-
-def kept(page, number):
+def kept(page, study):
     """The first candidate's cutoff, as the server keeps it."""
-    address = f"{page.url.split('/studies')[0]}/api/v1/studies/{number}"
-    told = page.request.get(address, headers=WAIT).json()
+    told = page.request.get(api(study), headers=WAIT).json()
     return told["candidates"][0]
 
 
-def kept_in_the_end(page, number, wanted):
+def kept_in_the_end(page, study, wanted):
     """The same once it is as wanted: numbers may be there before the word that keeps the cutoff has arrived. What is
     kept last stays, so that of two in the wrong order this says the wrong one."""
     for _ in range(50):
-        if kept(page, number)["cutoff"] == wanted:
+        if kept(page, study)["cutoff"] == wanted:
             break
         page.wait_for_timeout(100)
     page.wait_for_load_state("networkidle")
-    return kept(page, number)["cutoff"]
+    return kept(page, study)["cutoff"]
 
 
 def drag(page, strip, to):
@@ -91,17 +82,18 @@ def intervals_of(n):
     return {name: f"{shown(e[0])} to {shown(e[1])}" if e else None for name, e in ends.items()}
 
 
-def test_a_hundred_drags_with_two_evaluations_overlapping(person, server, tmp_path):
+@pytest.mark.parametrize("seed", [1, 2])
+def test_a_hundred_drags_with_two_evaluations_overlapping(person, server, tmp_path, seed):
     """Let go, take hold again while the first is evaluated, let go: at every look all numbers are of one cutoff, and
     in the end it is the one that is kept."""
     rows = rows_of(600)
-    number = brought(server, write_study(tmp_path / "files", rows))
+    study = brought(server, write_study(tmp_path / "files", rows))
     page = person("ana")
-    page.goto(f"{server.address}/studies/{number}/cutoff?split=tuning")
+    page.goto(f"{study}/cutoff?split=tuning")
     live, strip = page.locator("[data-live='A']"), page.locator("[data-strip='1']")
     expect(live.locator("button[data-metric='recall']")).to_be_visible()
     tuning = [r for r in rows if r["split"] == "tuning"]
-    rng = random.Random(1)
+    rng = random.Random(seed)
 
     def counted(at):
         n = dict.fromkeys(("tp", "fp", "fn", "tn"), 0)
@@ -128,22 +120,22 @@ def test_a_hundred_drags_with_two_evaluations_overlapping(person, server, tmp_pa
         assert slider == at
         expect(page.locator(SETTLED)).to_be_visible()
         assert look()[0] == at
-        assert kept_in_the_end(page, number, at) == at
+        assert kept_in_the_end(page, study, at) == at
         expect(page.locator("[data-chip='A']")).to_contain_text(f"≥ {as_set(at)}")
-        results = page.request.get(f"{server.address}/api/v1/studies/{number}/results", headers=WAIT).json()
-        (found,) = (c for c in results["candidates"] if c["name"] == "Scores")
-        assert found["cutoff"] == {"value": at, "rule": "by hand", "chosen_on": "tuning"}
-        n = found["splits"]["tuning"]["metrics"]
-        said = {name: f"{shown(n[name]['low'])} to {shown(n[name]['high'])}" for name in ("recall", "f1")}
-        assert {name: intervals_of(counted(at))[name] for name in said} == said
+    results = page.request.get(f"{api(study)}/results", headers=WAIT).json()
+    (found,) = (c for c in results["candidates"] if c["name"] == "Scores")
+    assert found["cutoff"] == {"value": at, "rule": "by hand", "chosen_on": "tuning"}
+    n = found["splits"]["tuning"]["metrics"]
+    said = {name: f"{shown(n[name]['low'])} to {shown(n[name]['high'])}" for name in ("recall", "f1")}
+    assert {name: intervals_of(counted(at))[name] for name in said} == said
     assert overlapped > DRAGS // 4, "the evaluations did not overlap"
 
 
 def test_the_sentence_and_the_matrix_wait_for_the_cutoff_that_is_shown(person, server, tmp_path):
     """While an evaluation is on its way, what only it can tell is shown as pending, and nothing older stands there."""
-    number = brought(server, write_study(tmp_path / "files", rows_of(400)))
+    study = brought(server, write_study(tmp_path / "files", rows_of(400)))
     page = person("ana")
-    page.goto(f"{server.address}/studies/{number}/matrix?split=test&show=A&cut=A:0.5")
+    page.goto(f"{study}/matrix?split=test&show=A&cut=A:0.5")
     matrix = page.locator("[data-matrix='A']")
     expect(matrix.locator("[data-outcome='tp'] button.number")).to_be_visible()
     before = matrix.locator("[data-outcome='tp'] button.number").inner_text()
@@ -174,9 +166,8 @@ def test_the_sentence_and_the_matrix_wait_for_the_cutoff_that_is_shown(person, s
 @pytest.mark.parametrize("kind", KINDS)
 def test_odd_studies_show_what_their_rows_say(person, server, tmp_path, kind):
     study = odd(tmp_path / "odd", kind)
-    number = brought(server, study.path)
+    address = brought(server, study.path)
     page = person("ana")
-    address = f"{server.address}/studies/{number}"
     page.goto(f"{address}/matrix?mode=each")
     expect(page.locator(SETTLED)).to_be_visible()
     letters = page.locator("[data-chip]").evaluate_all("all => all.map(e => e.dataset.chip)")
@@ -216,4 +207,4 @@ def test_odd_studies_show_what_their_rows_say(person, server, tmp_path, kind):
         assert counts == {name: count(n[name]) for name in ("tp", "fp", "fn", "tn")}
         assert rates == rates_of(n)
     expect(page.locator(SETTLED)).to_be_visible()
-    assert kept(page, number)["cutoff"] == at
+    assert kept(page, address)["cutoff"] == at

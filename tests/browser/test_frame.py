@@ -10,13 +10,11 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import expect
-from sqlmodel import select
 
+from browser.conftest import brought
 from files import rows_of, write_study
 from skarlo.core import shown
 from skarlo.sample import write_limb_failure
-from skarlo.studies.records import User
-from skarlo.web.demo import bring_in
 
 pytestmark = pytest.mark.browser
 AXE = Path(__file__).parents[2] / "ui" / "node_modules" / "axe-core" / "axe.min.js"
@@ -25,10 +23,7 @@ VIEWS = ("intake", "roster", "matrix", "curves", "cutoff", "calibration", "dossi
 
 @pytest.fixture
 def study(server, tmp_path):
-    with server.workspace.writing() as records:
-        ana = records.exec(select(User).where(User.name == "ana")).one()
-    number = bring_in(server.workspace, write_study(tmp_path / "files"), ana)
-    return f"{server.address}/studies/{number}"
+    return brought(server, write_study(tmp_path / "files"))
 
 
 def test_an_address_restores_what_its_sender_saw(person, study):
@@ -194,14 +189,12 @@ def test_going_nearer_to_a_curve_and_back(person, study):
 def test_each_number_of_the_roster_stands_in_the_results_file(person, server, tmp_path):
     """The sample study, by the command line and on the screen."""
     path = write_limb_failure(tmp_path / "limb")
-    with server.workspace.writing() as records:
-        ana = records.exec(select(User).where(User.name == "ana")).one()
-    number = bring_in(server.workspace, path, ana)
+    study = brought(server, path)
     done = subprocess.run([sys.executable, "-m", "skarlo.cli", "evaluate", str(path)], capture_output=True, check=True)
     kept = {c["name"]: c["splits"] for c in json.loads(done.stdout)["candidates"]}
     page = person("ana")
     for split in ("test", "train"):
-        page.goto(f"{server.address}/studies/{number}/roster?split={split}")
+        page.goto(f"{study}/roster?split={split}")
         cells = page.locator("main[aria-busy='false'] [data-part='roster'] button[data-metric]")
         expect(cells).to_have_count(6 * 7)
         for cell in cells.all():
@@ -233,15 +226,13 @@ def test_no_barrier_is_found_by_axe(person, study, scheme):
 
 def test_a_slice_is_read_in_every_view_and_pinned(person, server, tmp_path):
     rows = [{**r, "ward": ("North", "South")[i % 3 % 2]} for i, r in enumerate(rows_of(300))]
-    with server.workspace.writing() as records:
-        user = records.exec(select(User).where(User.name == "ana")).one()
-    number = bring_in(server.workspace, write_study(tmp_path / "files", rows), user)
+    study = brought(server, write_study(tmp_path / "files", rows))
     page = person("ana")
-    page.goto(f"{server.address}/studies/{number}/intake")
+    page.goto(f"{study}/intake")
     for split in ("tuning", "test"):
         of = [r["actual"] == "yes" for r in rows if r["split"] == split]
         expect(page.get_by_role("row", name=re.compile(f"^{split}"))).to_contain_text(shown(sum(of) / len(of)))
-    page.goto(f"{server.address}/studies/{number}/matrix")
+    page.goto(f"{study}/matrix")
     page.locator("main[aria-busy='false']").wait_for()
     page.evaluate("document.querySelector('[aria-label=\"What is being read\"]').dataset.before = 'there'")
     page.locator("[data-part='slice']").press("Enter")  # by key alone
@@ -267,7 +258,7 @@ def test_a_slice_is_read_in_every_view_and_pinned(person, server, tmp_path):
     expect(page.locator("[data-slice]")).to_have_count(0)
     page.get_by_role("link", name=re.compile("In the north")).click()
     expect(page.locator("[data-slice='ward']")).to_contain_text("North")
-    page.goto(f"{server.address}/studies/{number}/matrix?in=ward%3DMoon")
+    page.goto(f"{study}/matrix?in=ward%3DMoon")
     expect(page.get_by_role("alert")).to_contain_text("no row has ward “Moon”")
     page.get_by_role("link", name="Read all rows").click()
     expect(page.locator("[data-part='rungs']")).to_be_visible()

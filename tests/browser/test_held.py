@@ -8,22 +8,15 @@ import pytest
 from playwright.sync_api import expect
 from sqlmodel import select
 
-from browser.conftest import PASSWORD
+from browser.conftest import PASSWORD, api, brought, sign_in
 from files import STUDY, rows_of, write_csv, write_study
 from oddstudies import odd
 from skarlo.report import revisions
 from skarlo.studies import accounts
 from skarlo.studies.evaluating import Evaluator
 from skarlo.studies.records import User
-from skarlo.web.demo import bring_in
 
 pytestmark = pytest.mark.browser
-
-
-def brought(server, study):
-    with server.workspace.writing() as records:
-        ana = records.exec(select(User).where(User.name == "ana")).one()
-    return f"{server.address}/studies/{bring_in(server.workspace, study, ana)}"
 
 
 @pytest.fixture
@@ -31,12 +24,7 @@ def study(server, tmp_path):
     return brought(server, write_study(tmp_path / "files"))
 
 
-def sign_in(page, name):
-    page.get_by_label("Name").fill(name)
-    page.get_by_label("Password").fill(PASSWORD)
-    page.get_by_role("button", name="Sign in").click()
-
-
+@pytest.mark.own_server
 def test_what_one_did_is_not_undone_by_the_next_at_the_same_page(person, server, study):
     with server.workspace.writing() as records:
         accounts.add_user(records, "ben", "analyst", PASSWORD)
@@ -86,6 +74,7 @@ def test_two_people_at_one_text_see_each_other(person, study):
     expect(ada.get_by_label("The argument")).to_have_value("Three paragraphs.")
 
 
+@pytest.mark.own_server
 def test_deleting_a_study_with_a_report_says_what_it_bears(person, server, study):
     page = person("ana")
     number = int(study.rsplit("/", 1)[1])
@@ -144,10 +133,7 @@ def test_of_three_classes_an_edge_needs_a_test_and_a_number_its_own_formula(pers
     page.goto(f"{address}/roster")
     cells = page.locator("[data-part='roster'] tbody td[data-standing]")
     expect(cells.first).to_be_visible()
-    number = address.rsplit("/", 1)[1]
-    results = page.request.get(
-        f"{server.address}/api/v1/studies/{number}/results", headers={"Prefer": "wait=60"}
-    ).json()
+    results = page.request.get(f"{api(address)}/results", headers={"Prefer": "wait=60"}).json()
     tested = {m for pair in results["pairs"] for m, d in pair["metrics"].items() if d.get("p") is not None}
     edged = set()
     for cell in cells.all():

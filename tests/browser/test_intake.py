@@ -5,14 +5,15 @@ from __future__ import annotations
 import random
 import re
 
+import pytest
 from playwright.sync_api import expect
-from sqlmodel import select
 
+from browser.conftest import api, brought
 from files import rows_of as file_rows
 from files import write_csv, write_study
 from skarlo.sample import write_residents_messages
-from skarlo.studies.records import User
-from skarlo.web.demo import bring_in
+
+pytestmark = [pytest.mark.browser, pytest.mark.own_server]  # it reads the list of studies
 
 
 def rows_of(n=120):
@@ -220,11 +221,9 @@ def test_a_hold_out_in_two_files(person, tmp_path):
 
 
 def test_a_study_of_six_classes_with_rows_without_an_answer(person, server, tmp_path):
-    with server.workspace.writing() as records:
-        ana_herself = records.exec(select(User).where(User.name == "ana")).one()
-    number = bring_in(server.workspace, write_residents_messages(tmp_path / "reports"), ana_herself)
+    study = brought(server, write_residents_messages(tmp_path / "reports"))
     ana = person("ana")
-    ana.goto(f"{server.address}/studies/{number}/intake")
+    ana.goto(f"{study}/intake")
     expect(ana.get_by_text("Large labeller and Small labeller leave rows without an answer")).to_be_visible()
     expect(ana.locator("[data-part='class']")).to_be_visible()
     ana.get_by_role("link", name="Roster").first.click()
@@ -234,7 +233,7 @@ def test_a_study_of_six_classes_with_rows_without_an_answer(person, server, tmp_
     expect(ana.locator("[data-part='unfolded']")).to_contain_text("of Large labeller")
     ana.keyboard.press("Escape")
     ana.get_by_role("link", name="Matrix").first.click()
-    results = ana.request.get(f"{server.address}/api/v1/studies/{number}/results", headers={"Prefer": "wait=60"}).json()
+    results = ana.request.get(f"{api(study)}/results", headers={"Prefer": "wait=60"}).json()
     matrix = results["candidates"][0]["splits"]["all"]["matrix"]
     drawn = ana.locator("[data-part='rungs']")
     expect(drawn.locator("[data-cell='0-0'] [data-count='A']")).to_have_text(str(matrix[0][0]))
@@ -264,14 +263,11 @@ def test_a_study_of_six_classes_with_rows_without_an_answer(person, server, tmp_
 
 
 def test_one_more_candidate_by_keyboard(person, server, tmp_path):
-    with server.workspace.writing() as records:
-        ana_herself = records.exec(select(User).where(User.name == "ana")).one()
-    folder = write_study(tmp_path / "files").parent
-    number = bring_in(server.workspace, folder / "study.toml", ana_herself)
+    study = brought(server, write_study(tmp_path / "files"))
     better = [{**r, "p": (0.9 if r["actual"] == "yes" else 0.1) + i / 1e4} for i, r in enumerate(file_rows())]
     path = write_csv(tmp_path / "third_model.csv", [*better[:-1], {**better[-1], "id": "stranger"}], ["id", "p"])
     ana = person("ana")
-    ana.goto(f"{server.address}/studies/{number}/intake")
+    ana.goto(f"{study}/intake")
     ana.get_by_role("button", name="Add a candidate").focus()
     ana.keyboard.press("Enter")
     asked = ana.get_by_role("dialog", name="One more candidate")

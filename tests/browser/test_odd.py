@@ -6,22 +6,14 @@ import json
 
 import pytest
 from playwright.sync_api import expect
-from sqlmodel import select
 
+from browser.conftest import api, brought
 from files import STUDY, rows_of, write_csv, write_study
-from skarlo.studies.records import User
-from skarlo.web.demo import bring_in
 
 pytestmark = pytest.mark.browser
 HOSTILE = '<img src=x onerror="document.title=`owned`">'
 LONG = "A model whose name its makers never learned to shorten, trained on " + "very " * 8 + "many rows"
 VIEWS = ("intake", "roster", "matrix", "curves", "cutoff", "dossier")
-
-
-def brought(server, study):
-    with server.workspace.writing() as records:
-        ana = records.exec(select(User).where(User.name == "ana")).one()
-    return f"{server.address}/studies/{bring_in(server.workspace, study, ana)}"
 
 
 def overflow(page):
@@ -84,9 +76,7 @@ def test_a_handful_of_rows_says_what_cannot_be_said(person, server, tmp_path):
     expect(dash.locator("[title]").first.or_(dash.and_(ana.locator("[title]")))).to_have_attribute(
         "title", "no row is predicted “yes”"
     )
-    results = ana.request.get(
-        f"{server.address}/api/v1/studies/{url.rsplit('/', 1)[1]}/results", headers={"Prefer": "wait=60"}
-    ).json()
+    results = ana.request.get(f"{api(url)}/results", headers={"Prefer": "wait=60"}).json()
     assert results["candidates"][0]["splits"]["test"]["metrics"]["precision"]["value"] is None
     findings = ana.get_by_role("region", name="Findings")
     expect(findings).to_contain_text("Scores predicts “no” for all test rows")
@@ -98,6 +88,7 @@ def test_a_handful_of_rows_says_what_cannot_be_said(person, server, tmp_path):
         expect(ana.locator("main")).not_to_contain_text("Infinity")
 
 
+@pytest.mark.own_server
 def test_before_there_is_any_study(person):
     ana, vic = person("ana"), person("vic")
     expect(ana.get_by_role("link", name="New study from files")).to_be_visible()

@@ -10,6 +10,8 @@ from playwright.sync_api import expect
 from files import write_study
 from skarlo.studies import catalog, evaluating
 
+pytestmark = [pytest.mark.browser, pytest.mark.own_server]  # it reads the list of studies
+
 
 @pytest.fixture
 def slow(monkeypatch):

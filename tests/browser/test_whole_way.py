@@ -12,7 +12,7 @@ from browser.conftest import PASSWORD
 from files import rows_of, write_csv
 from skarlo.core import as_set, shown
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.own_server]  # it reads the list of studies
 
 
 @pytest.fixture
