@@ -16,7 +16,7 @@ from skarlo.report.exhibits import EXHIBITS
 from skarlo.report.scope import Scope
 
 
-def made(s, views, split):
+def made(s, views, split, **own):
     ready = core.prepare(s)
     results = core.evaluate(ready)
     every = tuple(range(1, len(s.candidates) + 1))
@@ -24,7 +24,7 @@ def made(s, views, split):
     def tallies():
         return {c.name: ready.on_split(i, split).judged.tally for i, c in enumerate(s.candidates)}
 
-    scope = Scope(split, every)
+    scope = Scope(split, every, own=own)
     exhibits = [
         Exhibited(view=v, caption=f"of {v}", scope=scope, results=results, tallies=tallies,
                   further=lambda kinds: results) for v in views
@@ -38,7 +38,7 @@ def made(s, views, split):
 
 @pytest.fixture(scope="module")
 def two():
-    return made(study(), EXHIBITS, "test")
+    return made(study(), EXHIBITS, "test", mode="each")
 
 
 @pytest.fixture(scope="module")

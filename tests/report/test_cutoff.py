@@ -26,8 +26,7 @@ def study(shift=0.0, n=800, lift=0.2):
 def read(s, scope=SCOPE):
     evaluation = core.Evaluation(s, "none")
     results = evaluation.results()
-    kinds = EXHIBITS["cutoff"].shows
-    parts = [core.Part(k, scope.split if core.PART_KINDS[k].each else "") for k in kinds]
+    parts = EXHIBITS["cutoff"].shows(results, scope)
     return results, evaluation.results(parts), Reading(
         results=results, scope=scope, chosen=candidates(results, scope), further=lambda: evaluation.results(parts),
         tallies=lambda: {"net": evaluation.ready.on_split(0, scope.split).judged.tally},

@@ -38,7 +38,10 @@ def test_what_stands_exactly_at_the_cutoff_is_coloured_as_it_is_counted(tmp_path
 def test_every_mark_of_a_figure_is_drawn_from_what_stands_in_it(tmp_path):
     results = core.evaluate(load(write_study(tmp_path)))
     chosen = [c for c in candidates(results, Scope("test", (1, 2))) if "roc" in c.part]
-    for svg in (figures.curves(chosen, 0.3, ""), figures.reliability(chosen, "yes", "")):
+    roc = chosen[0].part["roc"]
+    drawn = {"roc": (roc["fpr"], roc["tpr"])}
+    line = figures.Line("A", "#123456", "-", drawn, {"roc": 0.7}, {"roc": (0.2, 0.6)})
+    for svg in (figures.curves([line], ("roc",), 0.3, ""), figures.reliability(chosen, "yes", "")):
         named = re.findall(r'<use[^>]* href="#([^"]+)"', svg)
         assert len(named) > 10
         assert set(named) <= set(re.findall(r' id="([^"]+)"', svg))

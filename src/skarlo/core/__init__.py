@@ -25,6 +25,7 @@ from .progress import Progress, Steps
 from .results import (
     CandidateResult,
     Catch,
+    CellsLess,
     ClassResult,
     Drift,
     GateResult,
@@ -77,6 +78,7 @@ __all__ = [
     "Candidate",
     "CandidateResult",
     "Catch",
+    "CellsLess",
     "Changed",
     "Changes",
     "ClassBalance",

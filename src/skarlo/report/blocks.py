@@ -73,11 +73,13 @@ class MatrixRow(TypedDict):
 
 
 class Matrix(TypedDict):
-    """One candidate's matrix, rows actual and columns predicted; or why there is none."""
+    """One candidate's matrix, rows actual and columns predicted where `axes` does not say otherwise; or why there is
+    none."""
 
     name: str
     tile: Tile
     cutoff: str
+    axes: NotRequired[str]
     columns: list[str]
     rows: list[MatrixRow]
     why: str
@@ -88,6 +90,46 @@ class Matrices(TypedDict):
 
     kind: Literal["matrices"]
     matrices: list[Matrix]
+
+
+class Rung(TypedDict):
+    """One line of a cell that several share: a bar, `part` of the cell's width in a colour ("none": hollow), what it
+    counts, and small after it a share or an interval."""
+
+    colour: str
+    part: float
+    text: str
+    note: str
+
+
+class RungCell(TypedDict):
+    """`tint`: "right" on the diagonal, "apart" where the data separate what is compared."""
+
+    tint: str
+    rungs: list[Rung]
+
+
+class RungRow(TypedDict):
+    name: str
+    cells: list[RungCell]
+
+
+class Named(TypedDict):
+    """Who is shown: at which cutoff, in words."""
+
+    tile: Tile
+    name: str
+    cutoff: str
+
+
+class Rungs(TypedDict):
+    """One matrix for several candidates, `told` in the order of a cell's rungs; or for two that are compared."""
+
+    kind: Literal["rungs"]
+    axes: str
+    columns: list[str]
+    rows: list[RungRow]
+    told: list[Named]
 
 
 class Drawing(TypedDict):
@@ -105,7 +147,7 @@ class Note(TypedDict):
     text: str
 
 
-Block = Table | Matrices | Drawing | Note
+Block = Table | Matrices | Rungs | Drawing | Note
 
 
 def table(head: Sequence[Cell], rows: Sequence[Row], wide: bool = False) -> Table:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import partial
 from typing import Any
 
 from skarlo import core
@@ -26,7 +25,7 @@ class Exhibited:
     """One exhibit: what is shown of which results. The same results are one object for all exhibits that show them.
 
     tallies : of the candidates' scores on the scope's split, by name
-    further : more parts of the same results, by their kinds
+    further : more parts of the same results
     """
 
     view: str
@@ -34,7 +33,7 @@ class Exhibited:
     scope: Scope
     results: Results
     tallies: Tallies
-    further: Callable[[Sequence[str]], Results]
+    further: Callable[[Sequence[core.Part]], Results]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -104,7 +103,7 @@ def _blocks(e: Exhibited) -> list[Block]:
     exhibit = EXHIBITS[e.view]
     reading = Reading(
         results=e.results, scope=e.scope, chosen=candidates(e.results, e.scope), tallies=e.tallies,
-        further=partial(e.further, exhibit.shows),
+        further=lambda: e.further(exhibit.shows(e.results, e.scope)),
     )  # fmt: skip
     return exhibit.blocks(reading)
 
@@ -163,6 +162,6 @@ def _from_figures(e: Mapping[str, Any], frozen: Mapping[str, Any]) -> list[Block
     results, scope = frozen["results"][e["results"]], Scope.kept(e["scope"])
     none: Mapping[str, Tally | None] = defaultdict(lambda: None)
     made = _blocks(Exhibited(view=e["view"], caption="", scope=scope, results=results, tallies=lambda: none,
-                             further=lambda kinds: results))  # fmt: skip
+                             further=lambda parts: results))  # fmt: skip
     figures = [drawing(name, svg) for name, svg in e["figures"].items()]
     return [*figures, *(b for b in made if b["kind"] != "figure")]

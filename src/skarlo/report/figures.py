@@ -6,6 +6,8 @@ import io
 import logging
 import re
 import xml.etree.ElementTree as ET
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
 import matplotlib as mpl
@@ -33,54 +35,109 @@ _SVG = "http://www.w3.org/2000/svg"
 _LINK = "{http://www.w3.org/1999/xlink}href"
 
 
-def curves(chosen: list[Shown], prevalence: float, fewer: str) -> str:
-    """ROC and precision-recall of all candidates that give a score, areas named at the right."""
+Points = tuple[Sequence[float], Sequence[float]]
+
+
+@dataclass(frozen=True)
+class Line:
+    """One line, or several of one name on planes beside each other.
+
+    letter : on its tile; colour, dash : how it is drawn; faint : pale, behind the others
+    curves : by plane, x and y
+    areas : by plane, what stands at its end
+    rings : by plane, where its cutoff stands
+    cross : by plane, of a point that has no line: x, y with their intervals, each low, value, high
+    band : of the ROC curve, upper and lower side
+    """
+
+    letter: str
+    colour: str
+    dash: Any
+    curves: Mapping[str, Points]
+    areas: Mapping[str, float | None]
+    rings: Mapping[str, tuple[float, float]]
+    cross: Mapping[str, tuple[Ends, Ends]] = field(default_factory=dict)
+    band: tuple[Points, Points] | None = None
+    faint: bool = False
+
+
+Ends = tuple[float, float, float]
+PLANES = {
+    "roc": ("False-positive rate", "Recall", "ROC", "ROC AUC"),
+    "pr": ("Recall", "Precision", "Precision-recall", "Avg precision"),
+    "recall": ("Share flagged", "Recall", "Gain", "ROC AUC"),
+    "lift": ("Share flagged", "Lift", "Lift", "ROC AUC"),
+}  # x, y, title, what is named at a line's end
+
+
+def curves(lines: Sequence[Line], planes: Sequence[str], prevalence: float, fewer: str) -> str:
+    """Curves over each other on planes beside each other, the areas named at the right."""
     with mpl.rc_context(STYLE):
         fig = Figure(figsize=(7.6, 3.1))
-        roc, pr = fig.subplots(1, 2)
+        every = fig.subplots(1, len(planes), squeeze=False)[0]
         fig.subplots_adjust(left=0.065, right=0.87, wspace=0.5, bottom=0.15, top=0.92)
-        roc.plot([0, 1], [0, 1], color=RULE, lw=1)
-        pr.axhline(prevalence, color=RULE, lw=1)
-        pr.text(0.01, prevalence + 0.015, f"base rate {shown(prevalence)}", color=SOFT, fontsize=7.5)
-        for c in chosen:
-            if "roc" not in c.part or "pr" not in c.part:
-                continue
-            line = {"color": c.colour, "lw": 1.4, "ls": DASHES[c.dash]}
-            roc.plot(c.part["roc"]["fpr"], c.part["roc"]["tpr"], **line)
-            pr.plot(c.part["pr"]["recall"], c.part["pr"]["precision"], **line)
-            _ring(roc, c, "fpr", "recall")
-            _ring(pr, c, "recall", "precision")
-        _end_labels(roc, chosen, "roc_auc", "ROC AUC")
-        _end_labels(pr, chosen, "average_precision", "Avg precision")
-        for ax, x, y, title in (
-            (roc, "False-positive rate", "Recall", "ROC"), (pr, "Recall", "Precision", "Precision-recall"),
-        ):  # fmt: skip
-            ax.set(xlim=(0, 1), ylim=(0, 1.01), xlabel=x, ylabel=y)
+        for ax, plane in zip(every, planes, strict=True):
+            _reference(ax, plane, prevalence)
+            top = 1.0
+            for line in sorted(lines, key=lambda one: not one.faint):
+                if plane in line.curves:
+                    x, y = line.curves[plane]
+                    if line.band is not None and plane == "roc":
+                        _band(ax, *line.band, line.colour)
+                    ax.plot(x, y, color=RULE if line.faint else line.colour, lw=1 if line.faint else 1.4, ls=line.dash)
+                    top = max(top, *y) if plane == "lift" else top
+                if plane in line.rings:
+                    ax.plot(*line.rings[plane], marker="o", ms=5, mfc="white", mec=line.colour, mew=1.4, ls="none")
+                if plane in line.cross:
+                    _cross(ax, line.cross[plane], line)
+            x_title, y_title, title, end = PLANES[plane]
+            _end_labels(ax, [line for line in lines if plane in line.curves], plane, end)
+            ax.set(xlim=(0, 1), ylim=(0, 1.01 * top), xlabel=x_title, ylabel=y_title)
             ax.set_title(title, loc="left", fontsize=9.5, color=INK)
-        return as_svg(fig, f"ROC and precision-recall curves. {fewer}")
+        titles = " and ".join(PLANES[plane][2] if plane == "roc" else PLANES[plane][2].lower() for plane in planes)
+        return as_svg(fig, f"{titles[0].upper()}{titles[1:]} curves. {fewer}")
 
 
-def _ring(ax: Axes, c: Shown, x: str, y: str) -> None:
-    """Where the candidate's cutoff stands on its line; there is none where the likeliest class is predicted."""
-    if c.result["cutoff"] is None:
+def _reference(ax: Axes, plane: str, prevalence: float) -> None:
+    """What guessing gives."""
+    if plane in ("roc", "recall"):
+        ax.plot([0, 1], [0, 1], color=RULE, lw=1)
         return
-    across, up = (c.part["metrics"][name]["value"] for name in (x, y))
-    if across is not None and up is not None:
-        ax.plot(across, up, marker="o", ms=5, mfc="white", mec=c.colour, mew=1.4, ls="none")
+    at = prevalence if plane == "pr" else 1.0
+    ax.axhline(at, color=RULE, lw=1)
+    if plane == "pr":
+        ax.text(0.01, at + 0.015, f"base rate {shown(at)}", color=SOFT, fontsize=7.5)
 
 
-def _end_labels(ax: Axes, chosen: list[Shown], metric: str, title: str) -> None:
-    ranked = [(c.part["metrics"][metric]["value"], c) for c in chosen if c.part["metrics"][metric]["value"] is not None]
+def _band(ax: Axes, upper: Points, lower: Points, colour: str) -> None:
+    """What lies between the sides: the upper is level from each rate to the next, the lower up to each."""
+    every = np.unique(np.concatenate([upper[0], lower[0], [0.0, 1.0]]))
+    up = np.searchsorted(upper[0], every, side="right") - 1
+    down = np.minimum(np.searchsorted(lower[0], every, side="left"), len(lower[0]) - 1)
+    high = np.where(up >= 0, np.asarray(upper[1])[np.maximum(up, 0)], 0.0)
+    ax.fill_between(every, np.asarray(lower[1])[down], high, color=colour, alpha=0.1, lw=0, step="post")
+
+
+def _cross(ax: Axes, ends: tuple[Ends, Ends], line: Line) -> None:
+    """A point with both its intervals, and its letter."""
+    (x_low, x, x_high), (y_low, y, y_high) = ends
+    ax.errorbar(x, y, xerr=[[x - x_low], [x_high - x]], yerr=[[y - y_low], [y_high - y]], fmt="o", ms=4, mfc="white",
+                mec=line.colour, ecolor=line.colour, elinewidth=1)  # fmt: skip
+    ax.annotate(line.letter, (x, y), xytext=(4, -9), textcoords="offset points", fontsize=7.5, color=line.colour)
+
+
+def _end_labels(ax: Axes, lines: Sequence[Line], plane: str, title: str) -> None:
+    ranked = [(value, line) for line in lines if (value := line.areas.get(plane)) is not None]
     ax.text(1.03, 1.0, title, transform=ax.transAxes, fontsize=7.5, color=SOFT, va="center")
-    ordered = sorted(ranked, key=lambda pair: -(pair[0] or 0.0))
+    ordered = sorted(ranked, key=lambda pair: -pair[0])
     fit = ordered if len(ordered) <= MOST_LABELS else ordered[: MOST_LABELS - 1]
     if len(fit) < len(ordered):
         ax.text(1.03, 0.92 - 0.085 * len(fit), f"and {len(ordered) - len(fit)} below these", transform=ax.transAxes,
                 fontsize=7.5, color=SOFT, va="center")  # fmt: skip
-    for i, (value, c) in enumerate(fit):
+    for i, (value, line) in enumerate(fit):
         y = 0.92 - 0.085 * i
-        ax.text(1.03, y, f" {c.letter} ", transform=ax.transAxes, fontsize=7, color="white", va="center",
-                fontweight="bold", bbox={"facecolor": c.colour, "edgecolor": "none", "pad": 1.6})  # fmt: skip
+        ax.text(1.03, y, f" {line.letter} ", transform=ax.transAxes, fontsize=7, color="white", va="center",
+                fontweight="bold", bbox={"facecolor": line.colour, "edgecolor": "none", "pad": 1.6})  # fmt: skip
         ax.text(1.11, y, shown(value), transform=ax.transAxes, fontsize=8, color=INK, va="center")
 
 

@@ -175,8 +175,8 @@ def _tallies(evaluator: Evaluator, e: Pinned) -> dict[str, core.Tally | None]:
     return {c.name: ready.on_split(i, e.scope.split).judged.tally for i, c in enumerate(ready.study.candidates)}
 
 
-def _further(evaluator: Evaluator, e: Pinned, kinds: Sequence[str]) -> core.Results:
-    return evaluator.parts(e.asked, [core.Part(k, e.scope.split if core.PART_KINDS[k].each else "") for k in kinds])
+def _further(evaluator: Evaluator, e: Pinned, parts: Sequence[core.Part]) -> core.Results:
+    return evaluator.parts(e.asked, parts)
 
 
 def decision_chosen(draft: Draft) -> str:

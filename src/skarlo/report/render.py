@@ -22,7 +22,7 @@ from skarlo.core import (
 )
 
 from . import drafting
-from .blocks import Whisker
+from .blocks import Rung, Whisker
 from .content import as_today
 from .markdown import to_html
 from .scope import COLOURS, Scope, candidates
@@ -67,8 +67,14 @@ def templates() -> jinja2.Environment:
         "count": count,
         "as_set": as_set,
     }
-    env.globals |= {"METRICS": METRICS, "whisker": whisker, "zip": zip, "chosen_where": drafting.chosen_where,
-                    "gate_sentence": gate_sentence}  # fmt: skip
+    env.globals |= {
+        "METRICS": METRICS,
+        "whisker": whisker,
+        "bar": bar,
+        "zip": zip,
+        "chosen_where": drafting.chosen_where,
+        "gate_sentence": gate_sentence,
+    }
     return env
 
 
@@ -128,3 +134,14 @@ def whisker(w: Whisker) -> Markup:
         f'stroke-width="1.6"/><circle cx="{x(w["value"])}" cy="4" r="3" fill="{w["colour"]}"/></svg>'
     )
     return Markup(svg)
+
+
+def bar(r: Rung) -> Markup:
+    """The bar of a rung; hollow where it has no colour."""
+    hollow = r["colour"] == "none"
+    width = 40 * r["part"]
+    return Markup(
+        '<svg viewBox="0 0 40 8" width="40" height="8" aria-hidden="true"><rect x="0.5" y="0.5" height="7" '
+        f'width="{max(width - 1, 0.75 if width else 0):.2f}" fill="{"none" if hollow else r["colour"]}" '
+        f'stroke="{"#777" if hollow else r["colour"]}"/></svg>'
+    )

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
+
 from skarlo.core import Metric, as_set, shown, with_interval
 from skarlo.report.blocks import Cell, Tile
 from skarlo.report.scope import Shown
@@ -36,3 +39,12 @@ def value_cell(m: Metric, interval: bool = False) -> Cell:
     if m["value"] is None:
         cell["why"] = m.get("why", "")
     return cell
+
+
+def signed(d: Mapping[str, Any]) -> str:
+    """A difference with its sign, and its interval where it has one."""
+    if d["difference"] is None:
+        return "—"
+    told = f"{'+' if d['difference'] > 0 else ''}{shown(d['difference'])}"
+    low, high = d.get("low"), d.get("high")
+    return told if low is None or high is None else f"{told} ({shown(low)} to {shown(high)})"

@@ -7,7 +7,7 @@ import math
 from skarlo.core import (
     METRICS,
     Catch,
-    Drift,
+    Part,
     Results,
     Stretch,
     Tally,
@@ -24,7 +24,7 @@ from skarlo.report.blocks import Block, Cell, Row, counts, drawing, note, table,
 from skarlo.report.drafting import MOST_NAMED, chosen_where, outcome_words, read_on, rows_named
 from skarlo.report.scope import Scope, Shown, candidates
 
-from .cells import cutoff_of, who
+from .cells import cutoff_of, signed, who
 from .entry import Exhibit, Reading
 
 
@@ -80,6 +80,11 @@ def _blocks(reading: Reading) -> list[Block]:
     ]
 
 
+def _shows(results: Results, scope: Scope) -> tuple[Part, ...]:
+    split = scope.split
+    return (Part("lines", split), Part("choice", split), Part("optimism"), Part("drift"))
+
+
 DRIFTING = ("recall", "precision", "flagged_share")
 WIDE = 1 / 3  # of the share flagged: a stretch that changes it by more fixes no cutoff
 
@@ -98,7 +103,7 @@ def _choice(reading: Reading) -> list[Block]:
     if drifting and reading.scope.split == holdout["report_on"]:
         since = [f"{METRICS[name].title} since {holdout['tune_on']}" for name in DRIFTING]
         rows: list[Row] = [
-            {"cells": [who(c), *texts(*(_signed(c.result["drift"][name]) for name in DRIFTING))]} for c in drifting
+            {"cells": [who(c), *texts(*(signed(c.result["drift"][name]) for name in DRIFTING))]} for c in drifting
         ]
         out.append(table(texts("Candidate", *since), rows))
     tallies = reading.tallies()
@@ -136,14 +141,6 @@ def _owed(c: Shown) -> str:
     return "—"
 
 
-def _signed(d: Drift) -> str:
-    if d["difference"] is None:
-        return "—"
-    told = f"{'+' if d['difference'] > 0 else ''}{shown(d['difference'])}"
-    low, high = d.get("low"), d.get("high")
-    return told if low is None or high is None else f"{told} ({shown(low)} to {shown(high)})"
-
-
 def _told_signer(c: Shown, t: Tally | None) -> list[str]:
     """What the numbers of a choice force to be said."""
     out = []
@@ -174,7 +171,7 @@ def _cells(c: Shown) -> list[Cell]:
 
 
 CUTOFF = Exhibit(
-    view="cutoff", reads=("lines",), shows=("lines", "choice", "optimism", "drift"), counts_only=True, two=_two,
+    view="cutoff", reads=("lines",), shows=_shows, counts_only=True, two=_two,
     many=_many, blocks=_blocks,
     refused="of three classes or more the one with the largest probability is predicted: there is no cutoff to show",
 )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from skarlo.core import Results, Tally
+from skarlo.core import Part, Results, Tally
 from skarlo.report.blocks import Block
 from skarlo.report.scope import Scope, Shown
 
@@ -32,7 +32,7 @@ class Exhibit:
     ----------
     view : its name, in addresses and in files
     reads : the parts of the results that its sentence is about
-    shows : parts that its blocks hold and that do not always stand in the results file
+    shows : the parts that its blocks hold and that do not always stand in the results file
     two, many : its sentence of two classes, and of three or more
     counts_only : whether its sentence says counts and no rate, so that it stands where rows are too few for rates
     blocks : what it freezes, in the order it is read
@@ -44,6 +44,6 @@ class Exhibit:
     two: Sentence
     many: Sentence
     blocks: Callable[[Reading], list[Block]]
-    shows: tuple[str, ...] = ()
+    shows: Callable[[Results, Scope], tuple[Part, ...]] = lambda results, scope: ()
     refused: str = ""
     counts_only: bool = False

@@ -3,14 +3,38 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
-from skarlo.core import Results, class_names, count, mcnemar_midp, named, outcomes_of, row_shares, shown
-from skarlo.report.blocks import Block, Matrix, MatrixCell, MatrixRow, note
+from skarlo.core import (
+    CellsLess,
+    Part,
+    Results,
+    class_names,
+    count,
+    mcnemar_midp,
+    named,
+    outcomes_of,
+    row_shares,
+    shown,
+)
+from skarlo.report.blocks import (
+    Block,
+    Matrices,
+    Matrix,
+    MatrixCell,
+    MatrixRow,
+    Rung,
+    RungCell,
+    RungRow,
+    Rungs,
+    note,
+)
 from skarlo.report.drafting import MOST_NAMED, counted_rows, read_on
-from skarlo.report.scope import Scope, Shown
+from skarlo.report.scope import Scope, Shown, candidates
 
 from .cells import cutoff_of, tile
 from .entry import Exhibit, Reading
+from .grid import Layout, added, layout, ordered, share_of
 
 
 def _two(results: Results, scope: Scope, chosen: list[Shown]) -> str:
@@ -22,8 +46,8 @@ def _two(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     if len(of_classes) > 1:
         return _each_on_its_rows(results, made)
     first = outcomes_of(results, made[0].part)
-    missed = _each(made, "misses", lambda c: count(outcomes_of(results, c.part)["FN"]))
-    wrong = _each(made, "wrongly flags", lambda c: count(outcomes_of(results, c.part)["FP"]))
+    missed = _of_each(made, "misses", lambda c: count(outcomes_of(results, c.part)["FN"]))
+    wrong = _of_each(made, "wrongly flags", lambda c: count(outcomes_of(results, c.part)["FP"]))
     said = [
         f"Of the {count(first['P'])} rows that were “{positive}”, {missed}",
         f"of the {count(first['N'])} that were “{negative}”, {wrong}",
@@ -46,7 +70,7 @@ def _each_on_its_rows(results: Results, made: list[Shown]) -> str:
     return f"Of the rows that each answers, {'; '.join(said)}{others}. No answer: {named(left)}."
 
 
-def _each(chosen: Sequence[Shown], verb: str, told: Callable[[Shown], str]) -> str:
+def _of_each(chosen: Sequence[Shown], verb: str, told: Callable[[Shown], str]) -> str:
     """ "A misses 203, B 178 and C 198"."""
     return named([f"{c.name} {f'{verb} ' if i == 0 else ''}{told(c)}" for i, c in enumerate(chosen)])
 
@@ -93,61 +117,183 @@ def _confused(results: Results, c: Shown) -> str:
     return f"; among its errors, it takes {told(wrong[0])} and {told(wrong[1])}"
 
 
+@dataclass(frozen=True)
+class Face:
+    """One candidate's matrix as it is shown, perhaps with classes taken together."""
+
+    c: Shown
+    cells: list[list[float]]
+
+
+def _layout(results: Results, scope: Scope, chosen: Sequence[Shown]) -> Layout:
+    return layout(scope, chosen, len(results["holdout"]["classes"]))
+
+
+def _shows(results: Results, scope: Scope) -> tuple[Part, ...]:
+    """What the layout reads besides the matrices."""
+    how, lines = _layout(results, scope, candidates(results, scope)), Part("lines", scope.split)
+    if how.merge:
+        return lines, Part("merged", scope.split, merge=how.merge)
+    if how.pair is not None:
+        return lines, Part("cells", scope.split, pair=tuple(c.result["name"] for c in how.pair))
+    return ()
+
+
+OF = {"actual": "the actual class", "predicted": "the predicted class", "all": "all rows"}
+
+
 def _blocks(reading: Reading) -> list[Block]:
-    results = reading.results
-    turned = reading.scope.own.get("across") == "actual"
-    matrices = [_matrix(results, c) for c in reading.chosen]
-    axes = "rows: the predicted class; columns: the actual one" if turned else (
-        "rows: the actual class; columns: the predicted one"
-    )  # fmt: skip
-    return [
-        {"kind": "matrices", "matrices": [_turned(m) for m in matrices] if turned else matrices},
-        note(
-            *read_on(results, reading.scope),
-            f"{axes}; under each count its share of the actual class",
-            "an error is tinted, darker as it takes more of its actual class",
-        ),
-    ]
+    results, scope = reading.results, reading.scope
+    how = _layout(results, scope, reading.chosen)
+    labels, called = results["holdout"]["classes"], results["holdout"].get("names", {})
+    names, faces = [called.get(x, x) for x in labels], _faces(reading.chosen)
+    less: CellsLess | None = None
+    if how.merge or how.pair:
+        further = candidates(reading.further(), scope)
+        if how.merge:
+            found = [(c, c.part["merged"]) for c in further if "merged" in c.part]
+            names = found[0][1]["classes"] if found else names
+            faces = [Face(c, m["matrix"]) for c, m in found if m["matrix"] is not None]
+        elif how.pair is not None:
+            first = next(c for c in further if c.position == how.pair[0].position)
+            less, faces = first.part["cells"], _faces(how.pair)
+    if not faces:
+        return [_each(results, reading.chosen, how), note(*read_on(results, scope))]
+    columns = ordered(added([f.cells for f in faces]), names, how.order)
+    standing = _Standing(how, names, columns)
+    if how.mode == "each" and not how.merge:
+        told = [f"under each count its share of {OF[how.of]}",
+                "an error is tinted, darker as it takes more of its actual class"]  # fmt: skip
+        drawn: list[Block] = [_each(results, reading.chosen, how, columns)]
+    elif less is not None and how.pair is not None:
+        drawn = [_less(standing, faces, less)]
+        a, b = (c.name for c in how.pair)
+        told = [f"in each cell: rows that {a} predicts so less those that {b} does, and the same as a share of the "
+                "actual class with its interval", "tinted: separated, after correction for all cells"]  # fmt: skip
+    else:
+        drawn = [_together(standing, group) for group in ([[f] for f in faces] if how.mode == "each" else [faces])]
+        told = [f"bars: share of {OF[how.of]}", "framed: right"]
+    axes = f"rows: the {'predicted' if how.turned else 'actual'} class; columns: the " + (
+        "actual one" if how.turned else "predicted one"
+    )
+    merged = [f"{name} are taken together" for name in names if " + " in name] if how.merge else []
+    return [*drawn, note(*read_on(results, scope), axes, *told, *merged)]
 
 
-def _matrix(results: Results, c: Shown) -> Matrix:
-    """A matrix as it is drawn: every cell with its share of its actual class, a last column for no answer where there
-    are such rows."""
+def _faces(chosen: Sequence[Shown]) -> list[Face]:
+    return [Face(c, c.part["matrix"]) for c in chosen if c.part["matrix"] is not None]
+
+
+class _Standing:
+    """Rows and columns as they stand: which cell of the matrix is where."""
+
+    def __init__(self, how: Layout, names: Sequence[str], order: Sequence[int]) -> None:
+        self.how, self.names, self.order = how, names, order
+
+    def columns(self, width: int) -> list[int]:
+        """Those of the matrix, no answer last."""
+        return [*self.order, *range(len(self.names), width)]
+
+    def called(self, k: int) -> str:
+        return self.names[k] if k < len(self.names) else "no answer"
+
+    def grid(self, width: int, cell: Callable[[int, int], RungCell], faces: Sequence[Face]) -> Rungs:
+        actual, predicted = list(self.order), self.columns(width)
+        down, across = (predicted, actual) if self.how.turned else (actual, predicted)
+        rows: list[RungRow] = [
+            {"name": self.called(y), "cells": [cell(x, y) if self.how.turned else cell(y, x) for x in across]}
+            for y in down
+        ]  # fmt: skip
+        return {"kind": "rungs", "axes": _axes(self.how), "columns": [self.called(k) for k in across], "rows": rows,
+                "told": [{"tile": tile(f.c), "name": f.c.name, "cutoff": cutoff_of(f.c)} for f in faces]}  # fmt: skip
+
+
+def _axes(how: Layout) -> str:
+    return "predicted ↓ actual →" if how.turned else "actual ↓ predicted →"
+
+
+def _together(standing: _Standing, faces: Sequence[Face]) -> Rungs:
+    width = max(len(f.cells[0]) for f in faces)
+    padded = [[[*row, *[0.0] * (width - len(row))] for row in f.cells] for f in faces]
+    roomy = len(standing.names) <= ROOMY
+
+    def cell(i: int, j: int) -> RungCell:
+        rungs: list[Rung] = []
+        for f, cells in zip(faces, padded, strict=True):
+            share = share_of(cells, i, j, standing.how.of)
+            rungs.append({"colour": f.c.colour, "part": share or 0.0, "text": count(cells[i][j]),
+                          "note": shown(share) if roomy else ""})  # fmt: skip
+        return {"tint": "right" if i == j else "", "rungs": rungs}
+
+    return standing.grid(width, cell, faces)
+
+
+ROOMY = 5  # classes up to which shares stand beside counts
+
+
+def _less(standing: _Standing, faces: Sequence[Face], less: CellsLess) -> Rungs:
+    first, second = faces
+
+    def cell(i: int, j: int) -> RungCell:
+        n, d = less["counts"][i][j], less["difference"][i][j]
+        low, high = less["low"][i][j], less["high"][i][j]
+        apart = low is not None and high is not None and (low > 0 or high < 0)
+        tint = "right" if i == j else ""
+        ends = "" if low is None or high is None else f" ({shown(low)} to {shown(high)})"
+        more = first.c if (d or 0) > 0 else second.c
+        rung: Rung = {
+            "colour": more.colour if apart else "none", "part": 0.0 if d is None else min(1.0, abs(d)),
+            "text": f"+{count(n)}" if n > 0 else f"−{count(-n)}" if n < 0 else "0",
+            "note": "no rows" if d is None else f"{shown(d)}{ends}",
+        }  # fmt: skip
+        return {"tint": f"{tint} apart".strip() if apart else tint, "rungs": [rung]}
+
+    return standing.grid(len(less["counts"][0]), cell, faces)
+
+
+def _each(results: Results, chosen: Sequence[Shown], how: Layout, order: Sequence[int] | None = None) -> Matrices:
+    matrices = [_matrix(results, c, how, order) for c in chosen]
+    return {"kind": "matrices", "matrices": matrices}
+
+
+def _matrix(results: Results, c: Shown, how: Layout, order: Sequence[int] | None) -> Matrix:
+    """A matrix as it is drawn: every cell with its share, a last column for no answer where there are such rows."""
     names, labels = results["holdout"].get("names", {}), results["holdout"]["classes"]
     called = [names.get(x, x) for x in labels]
     positive = results["holdout"]["positive"]
     cells = c.part["matrix"] or []
-    shares = c.part["shares"] if "shares" in c.part else row_shares(cells)  # frozen before results had them
-    without = ["no answer"] if cells and len(cells[0]) > len(called) else []
+    of_actual = c.part["shares"] if "shares" in c.part else row_shares(cells)  # frozen before results had them
+    standing = _Standing(how, called, order or range(len(called)))
+    across = standing.columns(len(cells[0])) if cells else list(standing.order)
+    rows: list[MatrixRow] = [
+        {"name": called[i], "cells": [
+            _cell(cells[i][j], of_actual[i][j],
+                  of_actual[i][j] if how.of == "actual" else share_of(cells, i, j, how.of),
+                  right=i == j, missed=positive is None or labels[i] == positive)
+            for j in across
+        ]}
+        for i in (standing.order if cells else ())
+    ]  # fmt: skip
+    columns = [standing.called(j) for j in across]
+    if how.turned and rows:
+        columns, rows = [r["name"] for r in rows], [
+            {"name": name, "cells": [r["cells"][x] for r in rows]} for x, name in enumerate(columns)
+        ]  # fmt: skip
     cutoff = c.result["cutoff"]
     return {
-        "name": c.name, "tile": tile(c), "cutoff": cutoff_of(c), "columns": [*called, *without],
-        "rows": [
-            {"name": called[k], "cells": _row(row, of, k, positive is None or labels[k] == positive)}
-            for k, (row, of) in enumerate(zip(cells, shares, strict=True))
-        ],
+        "name": c.name, "tile": tile(c), "cutoff": cutoff_of(c), "axes": _axes(how), "columns": columns, "rows": rows,
         "why": "no class is predicted" if cutoff is None else cutoff.get("why", "no class is predicted"),
     }  # fmt: skip
-
-
-def _turned(m: Matrix) -> Matrix:
-    """With actual classes across."""
-    rows, names = m["rows"], m["columns"] if m["rows"] else []
-    turned: list[MatrixRow] = [
-        {"name": name, "cells": [row["cells"][j] for row in rows]} for j, name in enumerate(names)
-    ]  # fmt: skip
-    return {**m, "columns": [row["name"] for row in rows], "rows": turned}
 
 
 STEPS = (0.1, 0.25, 0.45)  # shares of a row from which on an error is tinted darker
 
 
-def _row(row: Sequence[float], shares: Sequence[float | None], actual: int, missed: bool) -> list[MatrixCell]:
-    out: list[MatrixCell] = []
-    for k, (n, share) in enumerate(zip(row, shares, strict=True)):
-        tint = "right" if k == actual else f"{'m' if missed else 'n'}{1 + sum((share or 0) > s for s in STEPS)}"
-        out.append({"count": count(n), "share": shown(share), "tint": tint if n or k == actual else ""})
-    return out
+def _cell(n: float, of_actual: float | None, share: float | None, *, right: bool, missed: bool) -> MatrixCell:
+    tint = "right" if right else f"{'m' if missed else 'n'}{1 + sum((of_actual or 0) > s for s in STEPS)}"
+    return {"count": count(n), "share": shown(share), "tint": tint if n or right else ""}
 
 
-MATRIX = Exhibit(view="matrix", reads=("lines",), counts_only=True, two=_two, many=_many, blocks=_blocks)
+MATRIX = Exhibit(
+    view="matrix", reads=("lines",), shows=_shows, counts_only=True, two=_two, many=_many, blocks=_blocks
+)  # fmt: skip

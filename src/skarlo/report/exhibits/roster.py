@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
-from skarlo.core import HEADLINE, HEADLINE_MANY, METRICS, Metric, Results, named, shown
+from skarlo.core import HEADLINE, HEADLINE_MANY, METRICS, Drift, Metric, Part, Results, named, shown
 from skarlo.report.blocks import Block, Cell, Row, Whisker, note, table, texts
 from skarlo.report.drafting import LEADS, counted_rows, joined, lead, of_baseline, read_on
-from skarlo.report.scope import Scope, Shown, baselines
+from skarlo.report.scope import Scope, Shown, baselines, candidates
 
-from .cells import value_cell, who
+from .cells import signed, value_cell, who
 from .entry import Exhibit, Reading
 
 
@@ -58,9 +59,120 @@ def headline(holdout: Mapping[str, Any]) -> tuple[str, ...]:
     return HEADLINE if holdout["positive"] is not None else HEADLINE_MANY
 
 
+def _columns(results: Results, scope: Scope) -> tuple[str, ...]:
+    """The metrics that stand side by side, as far as they were chosen, in their order."""
+    every = results["candidates"][0]["splits"][scope.split]["metrics"]
+    chosen = [m for m in scope.own.get("metrics", "").split(",") if m in every]
+    return tuple(dict.fromkeys(chosen)) or headline(results["holdout"])
+
+
+def _reads(results: Results, scope: Scope) -> str:
+    """Values, "differences" from one candidate, or "splits" side by side."""
+    read, holdout = scope.own.get("read", ""), results["holdout"]
+    if read == "differences" and scope.split == holdout["report_on"] and results["pairs"]:
+        return read
+    return read if read == "splits" and len(holdout["splits"]) > 1 else "values"
+
+
+def _shows(results: Results, scope: Scope) -> tuple[Part, ...]:
+    if _reads(results, scope) != "splits":
+        return ()
+    return tuple(Part(kind, split) for split in _splits(results) for kind in ("lines", "gap"))
+
+
+FIRST = ("train", "tuning")  # the order in which rows are used, where splits are called so
+
+
+def _splits(results: Results) -> list[str]:
+    """All splits, the reported one last."""
+    holdout = results["holdout"]
+    others = [s for s in holdout["splits"] if s != holdout["report_on"]]
+    return [*sorted(others, key=lambda s: FIRST.index(s) if s in FIRST else len(FIRST)), holdout["report_on"]]
+
+
 def _blocks(reading: Reading) -> list[Block]:
+    columns, read = _columns(reading.results, reading.scope), _reads(reading.results, reading.scope)
+    if read == "splits":
+        return _side_by_side(reading, columns)
+    return _differences(reading, columns) if read == "differences" else _values(reading, columns)
+
+
+def _titles(columns: Sequence[str]) -> list[str]:
+    return [f"{METRICS[m].title}{' ↓' if METRICS[m].better == 'lower' else ''}" if m in METRICS else m for m in columns]
+
+
+def _level(results: Results) -> str:
+    return f"{results['settings']['confidence'] * 100:g} %"
+
+
+def _side_by_side(reading: Reading, columns: Sequence[str]) -> list[Block]:
+    """Every split, and how far each one's number lies from that on the reported rows."""
+    results, splits, report_on = reading.results, _splits(reading.results), reading.results["holdout"]["report_on"]
+    further = {c["name"]: c["splits"] for c in reading.further()["candidates"]}
+    rows: list[Row] = []
+    for c in reading.chosen:
+        for split in splits:
+            part = further[c.name][split]
+            cells = [_with_gap(part["metrics"][m], None if split == report_on else part.get("gap", {}).get(m))
+                     for m in columns]  # fmt: skip
+            head: list[Cell] = [who(c) if split == splits[0] else {"text": ""}, {"text": split}]
+            rows.append({"cells": [*head, *cells]})
+    return [
+        table(texts("Candidate", "rows", *_titles(columns)), rows, wide=True),
+        note(
+            *read_on(results, reading.scope)[1:],
+            f"under each number: less that on {report_on}, with its {_level(results)} interval",
+        ),
+    ]
+
+
+def _with_gap(m: Metric, gap: Drift | None) -> Cell:
+    cell = value_cell(m, interval=True)
+    if gap is not None and gap["difference"] is not None:
+        cell["below"] = signed(gap)
+    return cell
+
+
+def _differences(reading: Reading, columns: Sequence[str]) -> list[Block]:
+    """Each candidate less one of them, by the paired tests."""
+    results, scope = reading.results, reading.scope
+    own = [c for c in results["candidates"] if c["gives"] != "baseline"]
+    every = candidates(results, replace(scope, show=scope.positions or tuple(range(1, len(own) + 1))))
+    reference = next((c for c in every if c.letter == scope.own.get("against")), every[0])
+    found = {(p["a"], p["b"]): p["metrics"] for p in results["pairs"] if p["split"] == scope.split}
+
+    def told(c: Shown, metric: str) -> Cell:
+        if c.name == reference.name:
+            return {"text": "reference" if metric == columns[0] else ""}
+        d, sign = found.get((c.name, reference.name), {}).get(metric), 1
+        if d is None:
+            d, sign = found.get((reference.name, c.name), {}).get(metric), -1
+        if d is None or d["difference"] is None:
+            return {"text": "—", "why": "not tested" if d is None else d.get("why", "not tested")}
+        ends = [None if x is None else sign * x for x in (d.get("low"), d.get("high"))]
+        low, high = ends if sign > 0 else ends[::-1]
+        cell: Cell = {"text": signed({"difference": sign * d["difference"], "low": low, "high": high})}
+        p = d.get("p_adjusted")
+        if p is not None and p <= 1 - results["settings"]["confidence"]:
+            cell["edge"] = True
+        return cell
+
+    rows: list[Row] = [
+        {"cells": [who(c, below=True), *(told(c, m) for m in columns)]} for c in reading.chosen
+    ]  # fmt: skip
+    return [
+        table(texts(f"Less {reference.name}", *_titles(columns)), rows, wide=True),
+        note(
+            *read_on(results, scope),
+            f"paired differences on the rows of both, with their {_level(results)} interval",
+            "black edge: separated, after correction",
+        ),
+    ]
+
+
+def _values(reading: Reading, columns: Sequence[str]) -> list[Block]:
     results, scope, chosen = reading.results, reading.scope, reading.chosen
-    columns, without = headline(results["holdout"]), baselines(results, scope)
+    without = baselines(results, scope)
     scales, edged = _scales([*chosen, *without], columns), edges(results, scope.split, columns)
     untested = {m: best["not_tested"] for m, best in results["best"].get(scope.split, {}).items()}
 
@@ -78,14 +190,13 @@ def _blocks(reading: Reading) -> list[Block]:
             cell["note"] = "not tested"
         return cell
 
-    titles = [f"{METRICS[m].title}{' ↓' if METRICS[m].better == 'lower' else ''}" for m in columns]
     rows: list[Row] = [{"cells": [who(c, below=True), *(told(c, m) for m in columns)]} for c in chosen]
     rows += [{"cells": [{"text": c.name}, *(told(c, m) for m in columns)], "quiet": True} for c in without]
     return [
-        table(texts("Candidate", *titles), rows, wide=True),
+        table(texts("Candidate", *_titles(columns)), rows, wide=True),
         note(
             *read_on(results, scope),
-            f"dot and whisker: value and {results['settings']['confidence'] * 100:g} % interval, one scale a column",
+            f"dot and whisker: value and {_level(results)} interval, one scale a column",
             "black edge: best, or not separable from the best; “not separable” does not mean equal" if edged else "",
             "where no test exists there is no edge" if edged else "",
         ),
@@ -134,4 +245,4 @@ def _whisker(m: Metric, scale: tuple[float, float] | None, colour: str) -> Whisk
     return {"low": low, "value": value, "high": high, "scale": scale, "colour": colour}
 
 
-ROSTER = Exhibit(view="roster", reads=LEADS, two=_two, many=_many, blocks=_blocks)
+ROSTER = Exhibit(view="roster", reads=LEADS, shows=_shows, two=_two, many=_many, blocks=_blocks)

@@ -5,5 +5,9 @@ export const roster: StepEntry = {
   title: "Roster",
   load: () => import("./RosterView").then((m) => m.RosterView),
   reads: ["best", "quoted", "findings"],
+  usual: ({ headline, candidates }) => ({
+    metrics: headline.join(","),
+    against: (candidates.find((c) => c.runs_now) ?? candidates[0])?.letter ?? "A",
+  }),
   pins: () => true,
 };
