@@ -256,7 +256,7 @@ def test_a_study_of_six_classes_with_rows_without_an_answer(person, server, tmp_
     expect(ana).to_have_url(re.compile("class="))
     ana.get_by_role("link", name="Cutoff").first.click()
     expect(sentence).to_contain_text("the one with the largest probability is predicted")
-    expect(ana.get_by_role("button", name="Pin this view")).to_have_count(0)
+    expect(ana.get_by_role("button", name="Pin this view")).to_be_visible()
     ana.get_by_role("link", name="Dossier").first.click()
     ana.get_by_role("button", name="Insert a draft from the numbers").click()
     expect(ana.get_by_label("The argument")).to_have_value(re.compile("on the 1,500 rows of 6 classes"))

@@ -74,3 +74,19 @@ def test_one_class_alone_is_withheld(person, study, rows):
     expect(ana.locator("[data-part='left']")).to_have_count(0)
     ana.get_by_role("radio", name="the largest probability").click()
     expect(ana.locator("[data-part='left'] [data-ring='A']")).to_be_visible()
+
+
+def test_what_is_withheld_is_pinned_and_stands_in_the_report(person, study, rows):
+    ana = person("ana")
+    ana.goto(f"{study}/cutoff?least=A:0.6")
+    expect(ana.locator("[data-live='A']")).to_be_visible()
+    ana.keyboard.press("p")
+    ana.get_by_role("button", name="Pin it").click()
+    expect(ana.get_by_role("dialog")).to_have_count(0)
+    ana.goto(f"{study}/dossier")
+    given = left(rows, 0.6)
+    report = ana.frame_locator("iframe")
+    line = report.locator("tr", has_text="≥ 0.6")
+    expect(line).to_contain_text(shown(len(given) / 300))
+    expect(line).to_contain_text(shown(sum(y == j for y, j in given) / len(given)))
+    expect(report.locator("tr", has_text="gives no probability")).to_have_count(1)

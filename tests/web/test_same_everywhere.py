@@ -60,17 +60,21 @@ def test_the_report_and_the_saved_study(kept, signed_in):
     study, number = kept
     ana = signed_in("ana")
     show = list(range(1, len(study.candidates) + 1))
-    for view in ("roster", "matrix", "curves", "cutoff"):
-        body = {"view": view, "scope": {"split": "test", "show": show}, "caption": view}
+    for view, own in (("roster", {}), ("matrix", {}), ("matrix", {"mode": "each"}), ("curves", {}), ("cutoff", {})):
+        body = {"view": view, "scope": {"split": "test", "show": show, "own": own}, "caption": view}
         assert ana("POST", f"/studies/{number}/exhibits", body).status_code == 201
     decided = {"decision_candidate": study.candidates[0].name}
     assert ana("PATCH", f"/studies/{number}/dossier", decided).status_code == 200
     revision = ana("POST", f"/studies/{number}/revisions")
     assert revision.status_code == 201, revision.json
     page = ana("GET", f"/reports/{revision.json['id']}").text
-    tables = re.findall(r'<table class="matrix">(.*?)</table>', page, re.DOTALL)
+    # together where they find room, else one by one as in the second
+    tables = re.findall(r'<table class="matrix">(.*?)</table>', page, re.DOTALL)[-len(study.candidates) :]
     assert len(tables) == len(study.candidates)
-    for c, table in zip(study.candidates, tables, strict=True):
+    together = re.findall(r'<table class="rungs">(.*?)</table>', page, re.DOTALL)
+    assert len(together) == (1 < len(study.candidates) <= 6)
+    rungs = [re.findall(r"<b>([\d,.]+)</b>", cell) for table in together for cell in re.findall(r"<td.*?</td>", table)]
+    for at, (c, table) in enumerate(zip(study.candidates, tables, strict=True)):
         n = study.counts(c)
         cells = [
             re.findall(r"<td[^>]*>([\d,.]+)<small>", row) for row in re.findall(r"<tr>(.*?)</tr>", table, re.DOTALL)
@@ -80,6 +84,10 @@ def test_the_report_and_the_saved_study(kept, signed_in):
         if not missed + lost:
             wanted = [row[:2] for row in wanted]
         assert [row for row in cells if row] == [[count(x) for x in row] for row in wanted], c.name
+        if rungs:
+            width = len(rungs) // 2
+            each = [*wanted[0], *[0] * (width - len(wanted[0])), *wanted[1], *[0] * (width - len(wanted[1]))]
+            assert [cell[at] for cell in rungs] == [count(x) for x in each], c.name
     out = ana("GET", f"/studies/{number}/export.zip").data
     again = ana.http.post("/api/v1/imports?name=x.zip", data=out, headers={"X-CSRFToken": ana.token})
     assert again.status_code == 201, again.json

@@ -197,10 +197,9 @@ def test_three_classes_go_to_a_signed_report(workspace, signed_in, tmp_path):
     assert ana("POST", f"{at}/exhibits", turned).json["exhibits"][-1]["scope"]["own"] == own
     long = {"view": "matrix", "scope": {"split": "test", "show": [2], "own": {"order": "x" * 500}}}
     assert ana("POST", f"{at}/exhibits", long).status_code == 422
-    refused = ana("POST", f"{at}/exhibits", {"view": "cutoff", "scope": {"split": "test", "show": [1]}})
-    assert refused.status_code == 422
-    assert "no cutoff to show" in refused.json["detail"]
-    assert [e["scope"]["of"] for e in ana("GET", f"{at}/dossier").json["exhibits"]] == ["", "", "b", ""]
+    withheld = {"split": "test", "show": [1, 2], "own": {"least": "A:0.6"}}
+    assert ana("POST", f"{at}/exhibits", {"view": "cutoff", "scope": withheld}).status_code == 201
+    assert [e["scope"]["of"] for e in ana("GET", f"{at}/dossier").json["exhibits"]] == ["", "", "b", "", ""]
     ana("PATCH", f"{at}/dossier", {"decision_candidate": "P"})
     revision = ana("POST", f"{at}/revisions")
     assert revision.status_code == 201, revision.json
@@ -208,11 +207,14 @@ def test_three_classes_go_to_a_signed_report(workspace, signed_in, tmp_path):
     page = ava("GET", f"/reports/{revision.json['id']}").text
     results = ana("GET", f"{at}/results").json
     cells = results["candidates"][1]["splits"]["test"]["matrix"]
-    tables = re.findall(r'<table class="matrix">(.*?)</table>', page, re.DOTALL)
-    drawn = [int(n) for n in re.findall(r"<td[^>]*>(\d+)<small>", tables[1])]
-    assert drawn == [n for row in cells for n in row]
-    lying = [int(n) for n in re.findall(r"<td[^>]*>(\d+)<small>", tables[-1])]
-    assert lying == [row[j] for j in range(len(cells[0])) for row in cells], "as it was pinned: actual classes across"
+    (together,) = re.findall(r'<table class="rungs">(.*?)</table>', page, re.DOTALL)
+    drawn = [int(n) for n in re.findall(r"<b>(\d+)</b>", together)]
+    assert drawn[1::2] == [n for row in cells for n in row], "the second candidate's, below the first's"
+    (turned,) = re.findall(r'<table class="matrix">(.*?)</table>', page, re.DOTALL)
+    sizes = [sum(row) for row in cells]
+    order = sorted(range(3), key=lambda k: (-sizes[k], k))
+    lying = [int(n) for n in re.findall(r"<td[^>]*>(\d+)<small>", turned)]
+    assert lying == [cells[i][j] for j in order for i in order], "as it was pinned: actual classes across, by rows"
     assert "“b” against the rest" in page
     area = results["candidates"][1]["splits"]["test"]["per_class"]["b"]["roc_auc"]["value"]
     assert shown(area) in page

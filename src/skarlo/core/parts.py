@@ -49,6 +49,7 @@ _KINDS = (
     Kind("expected", True, True, "numbers restated for the expected base rates"),
     Kind("cost", True, True, "the mean cost of a row at the prices of its errors", filed=False),
     Kind("sweep", True, False, "every metric of counts at cutoffs one step apart", asked="cutoff_study"),
+    Kind("withheld", True, False, "of several classes, what is left where unsure answers are withheld", filed=False),
     Kind("choice", True, True, "the cutoffs not separable from the best by the rule, and what the next catches cost",
          asked="cutoff_study"),
     Kind("review", True, False, "what lies below, in and above the bands for review", asked="bands"),
@@ -85,6 +86,7 @@ class Part:
     prices : of the cost, also of what is restated: of a needless flag, and of a miss
     pair : of cells, the names of the two candidates
     merge : of what is merged, for each class in order the number of the group it goes to, from 0
+    least : of what is withheld, candidates by name with the probability that their answers have at least
     """
 
     kind: str
@@ -96,6 +98,7 @@ class Part:
     prices: tuple[float, ...] = ()
     pair: tuple[str, ...] = ()
     merge: tuple[int, ...] = ()
+    least: tuple[tuple[str, float], ...] = ()
 
     def __post_init__(self) -> None:
         if self.kind not in KINDS:

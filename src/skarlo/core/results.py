@@ -202,6 +202,13 @@ class Ends(TypedDict):
 SweepResult = dict[str, list[float] | Ends]
 
 
+class Withheld(TypedDict):
+    """What is left of the answers where those given with less probability are withheld."""
+
+    least: float
+    metrics: dict[str, Metric]
+
+
 class ShareGap(Metric):
     """A class's share of the answers less its share of the rows, over the rows with an answer, with a test that it is
     0, adjusted over the classes; and either share."""
@@ -244,6 +251,7 @@ class ClassResult(TypedDict, total=False):
     roc_band: RocBand
     calibration: CalibrationResult
     sweep: SweepResult
+    withheld: Withheld
 
 
 class RestatedResult(TypedDict):
@@ -387,6 +395,7 @@ class SplitResult(TypedDict):
     cost: NotRequired[Metric]
     sweep: NotRequired[SweepResult]
     risk_area: NotRequired[Metric]
+    withheld: NotRequired[Withheld]
     stretch: NotRequired[Stretch]
     next_catch: NotRequired[Catch | None]
     last_catch: NotRequired[Catch | None]

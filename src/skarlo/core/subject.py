@@ -262,6 +262,17 @@ class Subject:
         whole = confidence.sweep(a, self.reading, step)
         return {"sweep": whole, "risk_area": confidence.risk_area(a), "per_class": of_class}
 
+    def _withheld(self, part: Part) -> dict[str, Any] | None:
+        a = self.on(part.split).judged
+        if a.probable is None or self.is_baseline or self.too_few(part.split) or not len(a.with_answer.actual):
+            return None
+        least = dict(part.least).get(self.name, 0.0)
+
+        def told(k: int | None = None) -> dict[str, Any]:
+            return {"withheld": {"least": least, "metrics": confidence.at_cutoff(a, self.reading, least, k)}}
+
+        return {**told(), "per_class": {label: told(k) for k, label in enumerate(self.reading.classes)}}
+
     def _choice(self, part: Part) -> dict[str, Any] | None:
         a, s, cutoff = self.on(part.split).judged, self.reading.settings, self.about["cutoff"]
         if not self.cut(part.split) or cutoff is None:
@@ -349,6 +360,7 @@ PARTS: dict[str, Callable[[Subject, Part], Any]] = {
     "calibration": Subject._calibration,
     "expected": Subject._expected,
     "cost": Subject._cost,
+    "withheld": Subject._withheld,
     "sweep": Subject._sweep,
     "choice": Subject._choice,
     "review": Subject._review,

@@ -172,7 +172,8 @@ def _decided(draft: Draft, d: Decision, measured: _Measured) -> Decided:
 
 def _tallies(evaluator: Evaluator, e: Pinned) -> dict[str, core.Tally | None]:
     ready = evaluator.prepared(e.asked)
-    return {c.name: ready.on_split(i, e.scope.split).judged.tally for i, c in enumerate(ready.study.candidates)}
+    found = {c.name: ready.on_split(i, e.scope.split).judged for i, c in enumerate(ready.study.candidates)}
+    return {name: a.tally if a.probable is None else a.probable.likely.tally for name, a in found.items()}
 
 
 def _further(evaluator: Evaluator, e: Pinned, parts: Sequence[core.Part]) -> core.Results:

@@ -265,8 +265,13 @@ class CutoffsQuery(WithinQuery):
 
     def by_position(self) -> dict[int, float]:
         """The cutoffs as numbers."""
-        pairs = (part.split(":") for part in self.cutoffs.split(",") if part)
-        return {int(position): float(value) for position, value in pairs}
+        return by_position(self.cutoffs)
+
+
+def by_position(text: str) -> dict[int, float]:
+    """Numbers by candidate position, as 1:0.4,2:0.5."""
+    pairs = (part.split(":") for part in text.split(",") if part)
+    return {int(position): float(value) for position, value in pairs}
 
 
 class VerdictOut(BaseModel):

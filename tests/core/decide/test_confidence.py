@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -102,3 +104,22 @@ def test_the_live_counts_are_those_of_the_sweep():
 def test_a_step_that_does_not_go_into_one_is_refused():
     with pytest.raises(ValueError, match="whole number of times"):
         confidence.sweep(made(), READING, 0.3)
+
+
+def test_the_part_tells_the_same_at_each_candidate_s_own_cutoff():
+    a = made()
+    s = study(a)
+    said = replace(s, candidates=(*s.candidates, core.Candidate("said", predicted=a.predicted)))
+    evaluation = core.Evaluation(said, "none")
+    first, second = evaluation.results([core.Part("withheld", "all", least=(("net", 0.55),))])["candidates"][:2]
+    told = first["splits"]["all"]
+    assert told["withheld"]["least"] == 0.55
+    for k, metrics in [(None, told["withheld"]["metrics"]),
+                       (1, told["per_class"]["elm"]["withheld"]["metrics"])]:  # fmt: skip
+        answered, right, of_k, right_k, _ = counted(a, 0.55, k)
+        assert metrics["share_answered"]["value"] == pytest.approx(answered / 200)
+        share = right / answered if k is None else right_k / of_k
+        assert metrics["selective_accuracy" if k is None else "precision"]["value"] == pytest.approx(share)
+    assert "withheld" not in second["splits"].get("all", {}), "it gives no probability"
+    free = evaluation.results([core.Part("withheld", "all")])["candidates"][0]["splits"]["all"]
+    assert free["withheld"]["metrics"]["share_answered"]["value"] == 1

@@ -67,6 +67,8 @@ export type PartsAsked = {
   pair?: [number, number];
   /** Of what is merged: for each class the group it goes to. */
   merge?: number[];
+  /** Of what is withheld: by position the probability that answers have at least. */
+  least?: string;
 };
 
 /**

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 from skarlo.core import (
     METRICS,
     Catch,
+    CutoffResult,
     Part,
     Results,
     Stretch,
@@ -22,9 +24,9 @@ from skarlo.core import (
 from skarlo.report import figures
 from skarlo.report.blocks import Block, Cell, Row, counts, drawing, note, table, texts
 from skarlo.report.drafting import MOST_NAMED, chosen_where, outcome_words, read_on, rows_named
-from skarlo.report.scope import Scope, Shown, candidates
+from skarlo.report.scope import Scope, Shown, candidates, class_read
 
-from .cells import cutoff_of, signed, who
+from .cells import cutoff_of, signed, value_cell, who
 from .entry import Exhibit, Reading
 
 
@@ -62,6 +64,68 @@ def _many(results: Results, scope: Scope, chosen: list[Shown]) -> str:
 
 
 def _blocks(reading: Reading) -> list[Block]:
+    return _chosen(reading) if reading.results["holdout"]["positive"] is not None else _withholding(reading)
+
+
+def _least(scope: Scope) -> dict[str, float]:
+    """By letter the probability that answers of several classes have at least, as the address says it: A:0.6,B:0.5."""
+    found = {}
+    for part in scope.own.get("least", "").split(","):
+        letter, _, text = part.partition(":")
+        try:
+            value = float(text)
+        except ValueError:
+            continue
+        if letter and 0 <= value <= 1:
+            found[letter] = value
+    return found
+
+
+def _of_class(scope: Scope) -> bool:
+    """Whether the answers of one class alone are withheld."""
+    return scope.own.get("by") == "class"
+
+
+LEFT = {"share_answered": "answered", "selective_accuracy": "right among them"}
+LEFT_OF_CLASS = {"share_answered": "answered", "precision": "precision", "recall": "recall"}
+
+
+def _withholding(reading: Reading) -> list[Block]:
+    """Of three classes and more: what is left where answers with too little probability are withheld."""
+    results, scope, least = reading.results, reading.scope, _least(reading.scope)
+    names, label = results["holdout"].get("names", {}), class_read(results, scope)
+    one, titles = _of_class(scope), LEFT_OF_CLASS if _of_class(scope) else LEFT
+    rows: list[Row] = []
+    for c in candidates(reading.further(), scope):
+        found = c.part["per_class"][label].get("withheld") if one else c.part.get("withheld")
+        at = least.get(c.letter, 0.0)
+        if found is None:
+            told = texts("gives no probability", *[""] * len(titles))
+        else:
+            said = [with_interval(found["metrics"][name]) for name in titles]
+            told = texts(f"≥ {as_set(at)}" if at else "none withheld", *said)
+        rows.append({"cells": [who(c), *told]})
+    drawn = [] if one else [
+        (replace(c, result={**c.result, "cutoff": _at(least.get(c.letter, 0.0))}), t)
+        for c in reading.chosen if (t := reading.tallies()[c.name]) is not None and t.rows
+    ]  # fmt: skip
+    what = f"the answer “{names.get(label, label)}” alone" if one else "every answer"
+    return [
+        *([drawing("strips", figures.strips(drawn))] if drawn else []),
+        table(texts("Candidate", "largest probability", *titles.values()), rows),
+        note(
+            *read_on(results, scope),
+            f"{what} is withheld where its probability is less",
+            "right answers up, wrong ones down, by their probability, each as a share of its kind" if drawn else "",
+        ),
+    ]
+
+
+def _at(least: float) -> CutoffResult:
+    return {"value": least, "rule": "by hand", "chosen_on": None}
+
+
+def _chosen(reading: Reading) -> list[Block]:
     results, tallies = reading.results, reading.tallies()
     counted = [(c, t) for c in reading.chosen if (t := tallies[c.name]) is not None and t.rows]
     words, names = outcome_words(results), class_names(results)
@@ -73,6 +137,7 @@ def _blocks(reading: Reading) -> list[Block]:
         *([drawing("strips", figures.strips(counted))] if counted else []),
         table(head, [{"cells": _cells(c)} for c in reading.chosen]),
         *_choice(reading),
+        *_besides(reading),
         note(
             *read_on(results, reading.scope),
             f"scores by actual class: {names['positive']} up, {names['negative']} down, each as a share of its class",
@@ -81,8 +146,48 @@ def _blocks(reading: Reading) -> list[Block]:
 
 
 def _shows(results: Results, scope: Scope) -> tuple[Part, ...]:
-    split = scope.split
-    return (Part("lines", split), Part("choice", split), Part("optimism"), Part("drift"))
+    split, lines = scope.split, Part("lines", scope.split)
+    if results["holdout"]["positive"] is None:
+        least = _least(scope)
+        names = tuple((c.result["name"], least.get(c.letter, 0.0)) for c in candidates(results, scope))
+        return lines, Part("classes", split), Part("withheld", split, least=names)
+    return lines, Part("choice", split), Part("optimism"), Part("drift"), *_asked(scope)
+
+
+def _asked(scope: Scope) -> list[Part]:
+    """What the view was asked for besides: a band for review, an expected base rate."""
+    band, rate, prices = _band(scope), _rate(scope), _prices(scope)
+    return [
+        *([Part("review", scope.split, band=band)] if band else []),
+        *([Part("expected", scope.split, rate=rate, prices=prices)] if rate else []),
+        *([Part("cost", scope.split, prices=prices)] if prices else []),
+    ]
+
+
+def _numbers(text: str) -> tuple[float, ...]:
+    try:
+        found = tuple(float(x) for x in text.split(":"))
+    except ValueError:
+        return ()
+    return found if all(map(math.isfinite, found)) else ()
+
+
+def _band(scope: Scope) -> tuple[float, ...]:
+    """The ends of the band for review, as the address says them: 0.2:0.6."""
+    ends = _numbers(scope.own.get("band", ""))
+    return ends if len(ends) == 2 and ends[0] <= ends[1] else ()
+
+
+def _rate(scope: Scope) -> float:
+    """The expected share of positives; 0 where none is."""
+    rate = _numbers(scope.own.get("base", ""))
+    return rate[0] if len(rate) == 1 and 0 < rate[0] < 1 else 0.0
+
+
+def _prices(scope: Scope) -> tuple[float, ...]:
+    """What a needless flag and a miss cost; empty where nothing was said."""
+    prices = _numbers(scope.own.get("costs", ""))
+    return prices if len(prices) == 2 and min(prices) >= 0 else ()
 
 
 DRIFTING = ("recall", "precision", "flagged_share")
@@ -109,6 +214,44 @@ def _choice(reading: Reading) -> list[Block]:
     tallies = reading.tallies()
     said = [s for c in further for s in _told_signer(c, tallies.get(c.name))]
     return [*out, note(*said)] if said else out
+
+
+ASIDE = {"share_reviewed": "looked at", "precision_above": "precision above", "npv_below": "npv below",
+         "recall_with_review": "recall with review"}  # fmt: skip
+RESTATED = ("precision", "flagged_share", "cost")
+
+
+def _besides(reading: Reading) -> list[Block]:
+    """What the view was asked for besides: the cost of errors, a band for review, an expected base rate."""
+    scope = reading.scope
+    band, rate, prices = _band(scope), _rate(scope), _prices(scope)
+    rows: list[Row]
+    further = candidates(reading.further(), scope) if band or rate or prices else []
+    out: list[Block] = []
+    if prices:
+        price = f"Cost of a row, needless flag {shown(prices[0])}, miss {shown(prices[1])}"
+        costs = [(c, c.part["cost"]) for c in further if "cost" in c.part]
+        rows = [{"cells": [who(c), value_cell(m, interval=True)]} for c, m in costs]
+        out.append(table(texts("Candidate", price), rows))
+    if band:
+        low, high = (as_set(x) for x in band)
+        rows = []
+        for c in further:
+            for b in c.part.get("bands", []):
+                sides = (b.get("below"), b.get("between"), b.get("above"))
+                counted = [count(side["rows"]) if side else "—" for side in sides]
+                said = [with_interval(b["metrics"][name]) if name in b["metrics"] else "—" for name in ASIDE]
+                rows.append({"cells": [who(c), *counts(*counted), *texts(*said)]})
+        head = [*texts("Candidate"), *counts(f"below {low}", "for review", f"from {high}"), *texts(*ASIDE.values())]
+        out.append(table(head, rows, wide=True))
+    if rate:
+        found = [(c, c.part["at_expected_base_rate"]) for c in further if "at_expected_base_rate" in c.part]
+        restated = [(c, m["metrics"]) for c, m in found if not isinstance(m, list)]
+        names = [n for n in RESTATED if any(n in m for _, m in restated)]
+        titles = [METRICS[n].title if n in METRICS else "Cost of a row" for n in names]
+        rows = [{"cells": [who(c), *(value_cell(m[n], interval=True) for n in names)]} for c, m in restated]
+        out.append(table(texts(f"With {shown(rate)} positive", *titles), rows))
+    return out
 
 
 def _width(c: Shown) -> list[str]:
@@ -173,5 +316,4 @@ def _cells(c: Shown) -> list[Cell]:
 CUTOFF = Exhibit(
     view="cutoff", reads=("lines",), shows=_shows, counts_only=True, two=_two,
     many=_many, blocks=_blocks,
-    refused="of three classes or more the one with the largest probability is predicted: there is no cutoff to show",
 )  # fmt: skip

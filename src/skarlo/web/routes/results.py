@@ -41,6 +41,7 @@ from ..models import (
     StudyPath,
     View,
     WithinQuery,
+    by_position,
     listed,
 )
 from ..shared import (
@@ -112,6 +113,12 @@ class PartsQuery(CutoffsQuery):
         default=[], description="of merged: for each class in order the group it goes to, from 0, as 0,0,1"
     )
 
+    least: str = Field(
+        default="",
+        pattern=r"^(\d+:(0(\.\d*)?|1(\.0*)?)(,|$))*$",
+        description="of withheld: by candidate position the probability that answers have at least, as 1:0.6,2:0.5",
+    )
+
     def parts(self, names: Mapping[int, str]) -> list[Part]:
         """The parts that are asked for; names of the candidates by position. Raises ValueError without a split."""
         missing = [p for p in self.pair if p not in names]
@@ -123,6 +130,7 @@ class PartsQuery(CutoffsQuery):
             "areas": {"rate": self.fpr_at_most},
             "review": {"band": tuple(self.band)},
             "cells": {"pair": tuple(names[p] for p in self.pair)}, "merged": {"merge": tuple(self.merge)},
+            "withheld": {"least": tuple((names[p], x) for p, x in by_position(self.least).items() if p in names)},
         }  # fmt: skip
         return [
             Part(kind, self.split if PART_KINDS[kind].each else "", **more.get(kind, {}))  # type: ignore[arg-type]

@@ -166,22 +166,18 @@ function OneOfMany({ c, tally, kept, z, held, ofClass, keep }: One) {
 
 type Exact = Record<string, { low?: number | null; high?: number | null }>;
 
-/** The server's intervals at a cutoff, where rows have weights or groups: those of its sweep, on which a hundredth is. */
+/** The server's intervals at a cutoff, where rows have weights or groups. */
 function useExact(c: Shown, cutoff: number | null, of: string): Exact | null {
   const { study, split, slice } = useScope();
   const asked = useParts(
     study.id,
-    cutoff === null ? null : { kinds: ["sweep"], split, cutoffs: "", within: slice, step: 0.01 },
+    cutoff === null
+      ? null
+      : { kinds: ["withheld"], split, cutoffs: "", within: slice, least: `${c.position}:${cutoff}` },
   );
   const part = asked.data?.candidates?.find((x) => x.name === c.result.name)?.splits?.[split];
-  const sweep = of ? part?.per_class?.[of]?.sweep : part?.sweep;
-  const at = cutoff === null ? -1 : ((sweep?.cutoff as number[] | undefined)?.indexOf(cutoff) ?? -1);
-  if (!sweep || at < 0) return null;
-  return Object.fromEntries(
-    Object.entries(sweep).flatMap(([name, told]) =>
-      Array.isArray(told) ? [] : [[name, { low: told.low[at] ?? null, high: told.high[at] ?? null }]],
-    ),
-  );
+  const told = of ? part?.per_class?.[of]?.withheld : part?.withheld;
+  return told && told.least === cutoff ? told.metrics : null;
 }
 
 /** What is told of the answers that are given: by its name, with the two counts of each share. */

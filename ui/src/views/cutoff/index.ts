@@ -5,7 +5,6 @@ export const cutoff: StepEntry = {
   title: "Cutoff",
   load: () => import("./CutoffView").then((m) => m.CutoffView),
   reads: ["choice", "optimism", "drift"],
-  says: { lines: () => 2, names: 1 },
-  // of three classes or more there is no cutoff to show
-  pins: (many) => !many,
+  says: { lines: () => 2, names: 1, ofClass: true },
+  pins: () => true,
 };
