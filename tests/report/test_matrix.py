@@ -88,7 +88,7 @@ def test_one_less_another_tells_what_the_data_separate():
             assert rung["text"].replace("−", "-").replace("+", "") == str(gap)
             separated = cells["low"][i][j] > 0 or cells["high"][i][j] < 0
             assert ("apart" in cell["tint"]) == separated == (rung["colour"] != "none")
-            assert f"({core.shown(cells['low'][i][j])} to {core.shown(cells['high'][i][j])})" in rung["note"]
+            assert rung["ends"] == f"{core.shown(cells['low'][i][j])} to {core.shown(cells['high'][i][j])}"
             apart += separated
     assert 0 < apart < 9
     assert [x["name"] for x in drawn["told"]] == ["l", "p"]

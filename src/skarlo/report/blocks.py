@@ -94,12 +94,13 @@ class Matrices(TypedDict):
 
 class Rung(TypedDict):
     """One line of a cell that several share: a bar, `part` of the cell's width in a colour ("none": hollow), what it
-    counts, and small after it a share or an interval."""
+    counts, small after it a share, and in a line of its own an interval."""
 
     colour: str
     part: float
     text: str
     note: str
+    ends: NotRequired[str]
 
 
 class RungCell(TypedDict):

@@ -141,7 +141,7 @@ def bar(r: Rung) -> Markup:
     hollow = r["colour"] == "none"
     width = 40 * r["part"]
     return Markup(
-        '<svg viewBox="0 0 40 8" width="40" height="8" aria-hidden="true"><rect x="0.5" y="0.5" height="7" '
-        f'width="{max(width - 1, 0.75 if width else 0):.2f}" fill="{"none" if hollow else r["colour"]}" '
-        f'stroke="{"#777" if hollow else r["colour"]}"/></svg>'
+        '<svg viewBox="0 0 40 8" width="40" height="8" preserveAspectRatio="none" aria-hidden="true">'
+        f'<rect x="0.5" y="0.5" height="7" width="{max(width - 1, 0.75 if width else 0):.2f}" '
+        f'fill="{"none" if hollow else r["colour"]}" stroke="{"#777" if hollow else r["colour"]}"/></svg>'
     )

@@ -179,7 +179,7 @@ def parts_of(asked: Asked, parts: Sequence[core.Part], then: str | None = None) 
         return found(asked, parts)
     key = f"parts {asked.key} {sorted(map(str, parts))}"
     try:
-        place = _place(*{f"{p.kind} {p.split} {p.step:g}" for p in parts})
+        place = _place(*{f"{p.kind} {p.split} {p.step:g} {[name for name, _ in p.least]}" for p in parts})
         return awaited(key, "evaluating", lambda tell: found(asked, parts, tell), then or here(), place)
     except KeyError as e:
         raise Missing(str(e.args[0])) from e

@@ -229,7 +229,7 @@ def _besides(reading: Reading) -> list[Block]:
     further = candidates(reading.further(), scope) if band or rate or prices else []
     out: list[Block] = []
     if prices:
-        price = f"Cost of a row, needless flag {shown(prices[0])}, miss {shown(prices[1])}"
+        price = f"Cost of a row, needless flag {as_set(prices[0])}, miss {as_set(prices[1])}"
         costs = [(c, c.part["cost"]) for c in further if "cost" in c.part]
         rows = [{"cells": [who(c), value_cell(m, interval=True)]} for c, m in costs]
         out.append(table(texts("Candidate", price), rows))
@@ -250,7 +250,7 @@ def _besides(reading: Reading) -> list[Block]:
         names = [n for n in RESTATED if any(n in m for _, m in restated)]
         titles = [METRICS[n].title if n in METRICS else "Cost of a row" for n in names]
         rows = [{"cells": [who(c), *(value_cell(m[n], interval=True) for n in names)]} for c, m in restated]
-        out.append(table(texts(f"With {shown(rate)} positive", *titles), rows))
+        out.append(table(texts(f"With {as_set(rate)} positive", *titles), rows))
     return out
 
 

@@ -168,8 +168,11 @@ def _blocks(reading: Reading) -> list[Block]:
     elif less is not None and how.pair is not None:
         drawn = [_less(standing, faces, less)]
         a, b = (c.name for c in how.pair)
-        told = [f"in each cell: rows that {a} predicts so less those that {b} does, and the same as a share of the "
-                "actual class with its interval", "tinted: separated, after correction for all cells"]  # fmt: skip
+        told = [
+            f"in each cell: rows that {a} predicts so less those that {b} does, and the same as a share of the actual "
+            f"class{' with its interval' if len(names) <= ENDS else ''}",
+            "tinted: separated, after correction for all cells",
+        ]
     else:
         drawn = [_together(standing, group) for group in ([[f] for f in faces] if how.mode == "each" else [faces])]
         told = [f"bars: share of {OF[how.of]}", "framed: right"]
@@ -229,6 +232,7 @@ def _together(standing: _Standing, faces: Sequence[Face]) -> Rungs:
 
 
 ROOMY = 5  # classes up to which shares stand beside counts
+ENDS = 6  # classes up to which there is room for intervals
 
 
 def _less(standing: _Standing, faces: Sequence[Face], less: CellsLess) -> Rungs:
@@ -239,12 +243,13 @@ def _less(standing: _Standing, faces: Sequence[Face], less: CellsLess) -> Rungs:
         low, high = less["low"][i][j], less["high"][i][j]
         apart = low is not None and high is not None and (low > 0 or high < 0)
         tint = "right" if i == j else ""
-        ends = "" if low is None or high is None else f" ({shown(low)} to {shown(high)})"
+        roomy = len(standing.names) <= ENDS
+        ends = "" if low is None or high is None or not roomy else f"{shown(low)} to {shown(high)}"
         more = first.c if (d or 0) > 0 else second.c
         rung: Rung = {
             "colour": more.colour if apart else "none", "part": 0.0 if d is None else min(1.0, abs(d)),
             "text": f"+{count(n)}" if n > 0 else f"−{count(-n)}" if n < 0 else "0",
-            "note": "no rows" if d is None else f"{shown(d)}{ends}",
+            "note": "no rows" if d is None else shown(d), "ends": ends,
         }  # fmt: skip
         return {"tint": f"{tint} apart".strip() if apart else tint, "rungs": [rung]}
 

@@ -78,7 +78,7 @@ function Row({ c, held, found }: { c: Shown; held: Held; found: Found | null }) 
               <dd className="font-semibold text-right" data-metric={name} title={m?.why}>
                 {ready ? write(m?.value) : PENDING}
               </dd>
-              <dd className="text-xs text-soft leading-5">
+              <dd className="text-xs text-soft leading-5 whitespace-nowrap tracking-tight">
                 {ready && m?.low != null && `${write(m.low)} to ${write(m.high)}`}
               </dd>
             </div>
