@@ -155,3 +155,26 @@ def test_a_pinned_matrix_opens_again_as_it_was(person, study):
     for part in ("mode=less", "pair=B-A", "across=actual", "order=rows"):
         expect(ana).to_have_url(re.compile(part))
     expect(ana.get_by_role("radio", name="one less another")).to_be_checked()
+
+
+def test_a_number_of_any_view_opens_its_rows(person, study, rows):
+    ana, told = person("ana"), said(rows)
+    ana.goto(f"{study}/matrix")
+    strip = ana.locator("[data-part='rows-strip']")
+    ana.locator("button[data-candidate='Guide'][data-metric='recall']").first.click()
+    ana.get_by_role("link", name=f"The rows that were “{TREES[0]}”").click()
+    expect(strip.get_by_role("heading")).to_have_text(f"Actual {TREES[0]}")
+    expect(strip.locator("[data-total]")).to_have_attribute("data-total", str(sum(y == 0 for y, *_ in told)))
+    ana.get_by_role("button", name="each class, with averages").click()
+    ana.locator("button[data-candidate='Guide'][data-metric='precision']").first.click()
+    ana.get_by_role("link", name=f"The rows that Guide predicted “{TREES[0]}”").click()
+    expect(strip.get_by_role("heading")).to_have_text(f"Predicted {TREES[0]}")
+    expect(strip.locator("[data-total]")).to_have_attribute("data-total", str(sum(b == 0 for *_, b in told)))
+    ana.goto(f"{study}/roster")
+    ana.locator("button[data-candidate='Net'][data-metric='accuracy']").click()
+    ana.get_by_role("link", name="The rows it is read from").click()
+    expect(ana.locator("h1")).to_have_text("Matrix")
+    expect(strip.get_by_role("heading")).to_have_text("All rows")
+    expect(strip.locator("[data-total]")).to_have_attribute("data-total", str(len(rows)))
+    strip.get_by_role("button", name="close").click()
+    expect(strip).to_have_count(0)

@@ -12,6 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from core.test_features import three
 from skarlo import core
 from skarlo.core.metrics.definitions import METRICS
 from skarlo.core.writing import as_set, count, shown, with_interval
@@ -49,6 +50,26 @@ def test_counts_unfold(results):
     assert e["title"] == "Missed"
     assert "Boosting predicted 20 “intact” at score < 0.5: 20 / 132 = 0.152" in e["sentence"]
     assert "False negatives" in e["also"]
+
+
+def test_a_number_says_which_rows_it_is_read_from(results):
+    def behind(metric, of=None, told=results):
+        name = told["candidates"][0]["name"]
+        split = next(iter(told["candidates"][0]["splits"]))
+        return tuple(core.unfold(told, name, split, metric, of)["behind"].values())
+
+    yes, no = (results["holdout"]["classes"][k] for k in (1, 0))
+    assert results["holdout"]["positive"] == yes
+    assert behind("recall") == behind("fnr") == (yes, None)
+    assert behind("specificity") == behind("fpr") == (no, None)
+    assert behind("precision") == (None, yes)
+    assert behind("npv") == (None, no)
+    assert behind("fn") == (yes, no)
+    assert behind("accuracy") == behind("f1") == behind("roc_auc") == behind("prevalence") == (None, None)
+    many = core.evaluate(three())
+    assert behind("recall", "y", many) == ("y", None)
+    assert behind("precision", "y", many) == (None, "y")
+    assert behind("recall", "macro", many) == behind("accuracy", None, many) == (None, None)
 
 
 def test_absent_numbers_say_why(results):

@@ -177,10 +177,11 @@ export type RowsAsked = {
   split: string;
   within: string[];
   cutoffs: string;
-  actual: string;
+  /** Of any class where it is left out. */
+  actual?: string;
   candidate: number;
-  /** Empty for no answer. */
-  predicted: string;
+  /** Empty for no answer; of any class where it is left out. */
+  predicted?: string;
   count: number;
   sort?: string;
   down?: boolean;

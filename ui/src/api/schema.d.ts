@@ -2050,6 +2050,16 @@ export interface components {
          */
         UnfoldedOut: components["schemas"]["Unfolded"];
         /**
+         * Behind
+         * @description The rows that a number is a share of, or is read from: of this actual class, of this predicted one; null for any.
+         */
+        Behind: {
+            /** Actual */
+            actual: string | null;
+            /** Predicted */
+            predicted: string | null;
+        };
+        /**
          * Unfolded
          * @description One number, unfolded. Every text is a whole sentence, or empty where there is nothing to say.
          */
@@ -2069,6 +2079,7 @@ export interface components {
             /** Also */
             also: string[];
             metric: components["schemas"]["Metric"];
+            behind?: components["schemas"]["Behind"];
         };
         /**
          * AnotherOut

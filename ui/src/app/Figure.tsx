@@ -1,11 +1,12 @@
 import { Popover } from "radix-ui";
 import { useState } from "react";
-import type { Metric } from "../api/client";
+import { Link } from "react-router";
+import type { Metric, Schemas } from "../api/client";
 import { useUnfolded } from "../api/queries";
 import { PENDING } from "../parts/basics";
 import { count, shown } from "../parts/number";
 import { Another } from "./Another";
-import { useScope } from "./scope";
+import { useScope, writeAddress } from "./scope";
 
 type Props = {
   candidate: string;
@@ -80,11 +81,43 @@ export function Figure({ candidate, metric, value, whole = false, of, pending = 
                   In full: <span className="select-all">{String(value.value)}</span>
                 </p>
               )}
+              {e.behind && <Behind candidate={candidate} of={e.behind} onGo={() => setOpen(false)} />}
               {!whole && <Another candidate={candidate} />}
             </>
           )}
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>
+  );
+}
+
+type BehindProps = { candidate: string; of: NonNullable<Schemas["Unfolded"]["behind"]>; onGo: () => void };
+
+/** The way to the rows that a number is read from. */
+function Behind({ candidate, of, onGo }: BehindProps) {
+  const scope = useScope();
+  const { classes } = scope.results.holdout;
+  const front = scope.chosen.find((c) => c.name === candidate);
+  if (!front) return null;
+  const at = (label: string | null) => (label === null ? "any" : classes.indexOf(label));
+  const own = { ...(front.part.matrix ? { front: front.letter } : {}), cell: `${at(of.actual)}-${at(of.predicted)}` };
+  const said = [
+    of.actual === null ? "" : `that were “${scope.called(of.actual)}”`,
+    of.predicted === null ? "" : `that ${candidate} predicted “${scope.called(of.predicted)}”`,
+  ].filter((x) => x);
+  return (
+    <p className="text-sm mt-2">
+      <Link
+        className="link"
+        data-part="behind"
+        onClick={onGo}
+        to={{
+          pathname: `/studies/${scope.study.id}/matrix`,
+          search: writeAddress({ ...scope, own }, scope.study).toString(),
+        }}
+      >
+        The rows {said.join(" and ") || "it is read from"}
+      </Link>
+    </p>
   );
 }

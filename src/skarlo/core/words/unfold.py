@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, NotRequired
 
 from typing_extensions import TypedDict
 
@@ -15,6 +15,13 @@ from ..number import Difference, Metric
 from ..results import CandidateResult, GateResult, Results
 from ..writing import as_set, count, p_shown, several, shown
 from .methods import AVERAGES, CARRIED, COUNTS, INTERVALS, MEASURES, SUFFIXES, TESTS
+
+
+class Behind(TypedDict):
+    """The rows that a number is a share of, or is read from: of this actual class, of this predicted one; null for any."""
+
+    actual: str | None
+    predicted: str | None
 
 
 class Unfolded(TypedDict):
@@ -28,6 +35,7 @@ class Unfolded(TypedDict):
     direction: str
     also: list[str]
     metric: Metric
+    behind: NotRequired[Behind]
 
 
 def unfold(results: Results, candidate: str, split: str, metric: str, of: str | None = None) -> Unfolded:
@@ -59,11 +67,11 @@ def unfold(results: Results, candidate: str, split: str, metric: str, of: str | 
         raise KeyError(f"there is no split {split}")
     part: Any = found["splits"][split]
     if of is None:
-        return _of_part(results, found, part, metric)
+        return {**_of_part(results, found, part, metric), "behind": _behind(results, metric)}
     if of in part.get("per_class", {}):
-        return _of_class(results, found, part, metric, of)
+        return {**_of_class(results, found, part, metric, of), "behind": _behind(results, metric, of)}
     if of in AVERAGES:
-        return _of_average(results, part, metric, of)
+        return {**_of_average(results, part, metric, of), "behind": {"actual": None, "predicted": None}}
     if of.startswith("expected base rate"):
         return _restated(results, found, part, metric, of)
     for s in part.get("slices", []):
@@ -100,6 +108,21 @@ def unfold_path(results: Results, path: str) -> Unfolded:
                 raise KeyError(f"there is no metric {metric}")
             return _pair(results, pair["a"], pair["b"], metric, pair["metrics"][metric])
     raise KeyError(f"“{path}” names no number: no candidate, pair or gate is so named")
+
+
+def _behind(results: Results, metric: str, label: str | None = None) -> Behind:
+    """Which rows a number is read from; where no class says which, all of them."""
+    holdout = results["holdout"]
+    yes = label or holdout["positive"]
+    no = next((x for x in holdout["classes"] if x != yes), None) if holdout["positive"] is not None else None
+    classes = {"positive": yes, "negative": no}
+    if metric in COUNTS and label is None:
+        _, _, _, actual, predicted, _ = COUNTS[metric]
+        return {"actual": classes[actual], "predicted": classes[predicted]}
+    d = METRICS.get(metric)
+    of = d.over[1] if d is not None and d.over is not None and yes is not None else "rows"
+    actual_of, predicted_of = {"P": yes, "N": no}, {"flagged": yes, "passed": no}
+    return {"actual": actual_of.get(of), "predicted": predicted_of.get(of)}
 
 
 def _told(

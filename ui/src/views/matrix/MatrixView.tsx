@@ -12,7 +12,7 @@ import { Confusions } from "./Confusions";
 import { type Cells, groupsOf, type Of, type Order, ordered } from "./grid";
 import { Merging } from "./Merging";
 import { Pair, pairOf } from "./Pair";
-import { RowsStrip } from "./RowsStrip";
+import { RowsStrip, rowsAt } from "./RowsStrip";
 import { type Face, type Place, Rungs } from "./Rungs";
 import { TwoMatrix } from "./TwoMatrix";
 
@@ -62,7 +62,9 @@ export function MatrixView() {
     (faces[0]?.cells[0] ?? []).map((_, j) => faces.reduce((all, f) => all + (f.cells[i]?.[j] ?? 0), 0)),
   );
   const standing = ordered(sums, names, order);
-  const focus = merge ? null : placeOf(own.cell, names.length);
+  const behind = merge ? null : rowsAt(own.cell, names.length);
+  const [i, j] = behind ?? [null, null];
+  const focus: Place | null = i !== null && j !== null ? [i, j] : null;
   const setFocus = (at: Place | null) => setOwn({ cell: at?.join("-") ?? null });
   const unsaid = () => setOwn({ across: null });
   const save = () => saveMatrix(faces, merge ? names : classes, split, slice, cutoffs);
@@ -191,7 +193,7 @@ export function MatrixView() {
             .join("; ")}
         </p>
       )}
-      {focus && faces.length > 0 && <RowsStrip faces={faces} at={focus} onClose={() => setFocus(null)} />}
+      {behind && faces.length > 0 && <RowsStrip faces={faces} at={behind} onClose={() => setFocus(null)} />}
       {!merge && <Classes />}
       {chosen.length > 0 && <Caption mode={mode} many={many} plain={plain} of={of} pair={pair?.map((c) => c.letter)} />}
     </>
@@ -203,14 +205,6 @@ const TURNED: [Across, Across] = ["actual", "predicted"];
 const SELECT = "border border-rule bg-sheet rounded-md px-1.5 py-0.5 text-ink";
 const MODES: Record<Mode, string> = { together: "together", each: "one by one", less: "one less another" };
 const OF: Record<Of, string> = { actual: "actual class", predicted: "predicted class", all: "rows" };
-
-/** A cell as an address says it: 0-2; the class past the last is no answer. */
-function placeOf(text: string | undefined, classes: number): Place | null {
-  const found = /^(\d+)-(\d+)$/.exec(text ?? "");
-  if (!found) return null;
-  const [i, j] = [Number(found[1]), Number(found[2])];
-  return i < classes && j <= classes ? [i, j] : null;
-}
 
 type CaptionProps = { mode: Mode; many: boolean; plain: boolean; of: Of; pair?: string[] };
 

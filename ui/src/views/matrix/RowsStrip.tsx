@@ -1,17 +1,34 @@
+import { useEffect, useRef } from "react";
 import { useRows } from "../../api/queries";
 import { InFront } from "../../app/InFront";
 import { type Shown, useScope } from "../../app/scope";
 import { Fault, PENDING, Tile } from "../../parts/basics";
 import { count, shown } from "../../parts/number";
-import type { Face, Place } from "./Rungs";
+import type { Face, Rows } from "./Rungs";
 
 const MOST = 12;
 
-/** The rows of the cell that has the focus: what they say, how sure the candidate in front was, what others predicted. */
-export function RowsStrip({ faces, at, onClose }: { faces: Face[]; at: Place; onClose: () => void }) {
+/** Which rows an address says: 0-2, of a whole row of the matrix 0-any; the class past the last is no answer. */
+export function rowsAt(text: string | undefined, classes: number): Rows | null {
+  const found = /^(\d+|any)-(\d+|any)$/.exec(text ?? "");
+  if (!found) return null;
+  const [i, j] = found.slice(1).map((x) => (x === "any" ? null : Number(x)));
+  const there = (k: number | null | undefined, most: number) => k === null || (k !== undefined && k < most);
+  return there(i, classes) && there(j, classes + 1) ? [i ?? null, j ?? null] : null;
+}
+
+/** The rows of the cell that has the focus, or those behind a number: what they say, how sure the candidate in front
+ * was, what others predicted. */
+export function RowsStrip({ faces, at, onClose }: { faces: Face[]; at: Rows; onClose: () => void }) {
   const { study, split, slice, query, results, called, own, pending } = useScope();
   const { classes } = results.holdout;
-  const [actual, predicted] = [classes[at[0]] ?? "", classes[at[1]] ?? ""];
+  const [i, j] = at;
+  const actual = i === null ? null : (classes[i] ?? "");
+  const predicted = j === null ? null : (classes[j] ?? "");
+  const strip = useRef<HTMLElement>(null);
+  useEffect(() => {
+    strip.current?.scrollIntoView({ block: "nearest" });
+  }, []);
   const front = faces.find((f) => f.c.letter === own.front) ?? faces[0];
   const scored = front?.c.shownCutoff != null;
   const asked = useRows(
@@ -20,8 +37,8 @@ export function RowsStrip({ faces, at, onClose }: { faces: Face[]; at: Place; on
       split,
       within: slice,
       cutoffs: query,
-      actual,
-      predicted,
+      ...(actual === null ? {} : { actual }),
+      ...(predicted === null ? {} : { predicted }),
       candidate: front.c.position,
       count: MOST,
       ...(scored ? { sort: "score", down: predicted === results.holdout.positive } : {}),
@@ -29,17 +46,24 @@ export function RowsStrip({ faces, at, onClose }: { faces: Face[]; at: Place; on
   );
   if (!front) return null;
   const stale = asked.isPlaceholderData || pending;
-  const of = front.cells[at[0]]?.reduce((a, b) => a + b, 0) ?? 0;
+  const inside = (f: Face) =>
+    total(f.cells.flatMap((row, y) => (i === null || i === y ? row.filter((_, x) => j === null || j === x) : [])));
+  const of = total(i === null ? front.cells.flat() : (front.cells[i] ?? []));
+  const what = predicted === null ? "" : predicted ? `predicted ${called(predicted)}` : "no answer";
+  const heading = [actual === null ? "" : `actual ${called(actual)}`, what].filter((x) => x).join(", ") || "all rows";
   return (
-    <section aria-label="Rows of the cell" className="border-t border-ink mt-3 pt-1.5" data-part="rows-strip">
+    <section
+      ref={strip}
+      aria-label="Rows of the cell"
+      className="border-t border-ink mt-3 pt-1.5"
+      data-part="rows-strip"
+    >
       <header className="flex items-baseline gap-3 flex-wrap text-sm text-soft">
-        <h2 className="text-lg text-ink">
-          Actual {called(actual)}, {predicted ? `predicted ${called(predicted)}` : "no answer"}
-        </h2>
+        <h2 className="text-lg text-ink">{heading.charAt(0).toUpperCase() + heading.slice(1)}</h2>
         {faces.map((f) => (
           <span key={f.c.position} className="flex items-center gap-1 text-ink">
             <Tile position={f.c.position} letter={f.c.letter} />
-            {pending ? PENDING : count(f.cells[at[0]]?.[at[1]] ?? 0)}
+            {pending ? PENDING : count(inside(f))}
           </span>
         ))}
         <span>of {pending ? PENDING : count(of)}</span>
@@ -73,6 +97,8 @@ export function RowsStrip({ faces, at, onClose }: { faces: Face[]; at: Place; on
     </section>
   );
 }
+
+const total = (numbers: number[]) => numbers.reduce((a, b) => a + b, 0);
 
 type Told = NonNullable<ReturnType<typeof useRows>["data"]>["rows"][number];
 

@@ -14,6 +14,8 @@ import type { Across } from "./MatrixView";
 export type Face = { c: Shown; cells: Cells; classes: (Schemas["ClassResult"] | undefined)[] };
 /** A cell: actual class, predicted class; the class past the last is no answer. */
 export type Place = [number, number];
+/** The rows of a cell, or of a whole row, column or matrix: of any class where there is null. */
+export type Rows = [number | null, number | null];
 
 type Props = {
   faces: Face[];
@@ -108,7 +110,7 @@ export function Rungs({ faces, names, order, across, of, focus, onFocus, less }:
                 title={called(i)}
               >
                 <span className="block truncate">{called(i)}</span>
-                {across === "predicted" && <Rows faces={faces} k={i} />}
+                {across === "predicted" && <RowsOf faces={faces} k={i} />}
               </th>
               {columns.map((j, x) => {
                 const place = at(i, j);
@@ -161,7 +163,7 @@ export function Rungs({ faces, names, order, across, of, focus, onFocus, less }:
   );
 }
 
-function Rows({ faces, k }: { faces: Face[]; k: number }) {
+function RowsOf({ faces, k }: { faces: Face[]; k: number }) {
   const rows = [...new Set(faces.map((f) => f.classes[k]?.actual_rows))];
   if (rows.length !== 1 || rows[0] === undefined) return null;
   return <span className="block text-xs text-soft font-normal">{count(rows[0])} rows</span>;
