@@ -161,6 +161,16 @@ def keep_study(session: Session, user: User, new: NewStudy) -> StudyRecord:
     return new.study
 
 
+def keep_pictures(session: Session, user: User, study_id: int, sha256: str) -> None:
+    """Keep the pictures of a study's rows, in place of any before. Raises Missing, and Refusal where rows name none."""
+    study = study_of(session, study_id)
+    if not study.mapping.get("show", {}).get("picture"):
+        raise Refusal("no column of this study names the pictures of its rows")
+    study.pictures_sha256 = sha256
+    session.add(study)
+    note(session, user, "pictures kept", study_id, {"sha256": sha256})
+
+
 def plan_candidate(
     workspace: Workspace, session: Session, study_id: int, upload: Upload, entry: dict[str, Any]
 ) -> Callable[[Progress | None], CandidateRecord]:

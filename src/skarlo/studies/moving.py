@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import lzma
 import re
-import struct
 import zipfile
-import zlib
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
@@ -23,7 +20,7 @@ from skarlo.intake.load import load
 from skarlo.intake.problems import refuse
 from skarlo.intake.spec import ASKS, RuleSpec, read_toml
 
-from . import catalog
+from . import catalog, pictures
 from .catalog import NewStudy, keep_study, spec_of
 from .records import CandidateRecord, StudyRecord, Upload, User
 from .stacking import keep_stacked, stacked_bytes
@@ -60,6 +57,13 @@ def export(workspace: Workspace, study: StudyRecord, candidates: Sequence[Candid
                 with workspace.blob(shas[position]).open("rb") as f, packed.open(_entry(f"{folder}/{name}"), "w") as g:
                     while chunk := f.read(CHUNK):
                         g.write(chunk)
+        if study.pictures_sha256 is not None:
+            workspace.check(study.pictures_sha256, "the study's pictures")
+            taken = {STUDY, *names.values()}
+            with zipfile.ZipFile(workspace.blob(study.pictures_sha256)) as kept:
+                for name in kept.namelist():
+                    if name not in taken:
+                        packed.writestr(_entry(f"{folder}/{name}"), kept.read(name))
     return folder
 
 
@@ -91,6 +95,7 @@ class Bringing:
     """A study file and the files it names, on their way in: read and checked, and not kept yet.
 
     files : each file by the path that the study file writes, as an upload whose bytes wait in `waiting`
+    pictures : fingerprint of the zip of its rows' pictures, which waits there too
     """
 
     user: User
@@ -98,14 +103,27 @@ class Bringing:
     files: dict[str, Upload] = field(default_factory=dict)
     waiting: dict[str, Incoming] = field(default_factory=dict)
     stacked: tuple[Upload, dict[str, Upload]] | None = None
+    pictures: str | None = None
 
     def take(self, path: str, name: str, chunks: Iterable[bytes]) -> None:
         """Take the bytes of one file in."""
+        incoming = self._taken(chunks)
+        self.files[path] = Upload(sha256=incoming.sha256, name=name, size=incoming.size, user_id=self.user.id or 0)
+
+    def take_pictures(self, spec: StudySpec, found: Iterable[tuple[str, bytes]]) -> None:
+        """Take the pictures of the rows in, where the study shows any. Raises InputError for what is no picture."""
+        if not spec.holdout.show.get("picture"):
+            return
+        incoming = self._taken(pictures.packed(found))
+        if incoming.size:
+            self.pictures = incoming.sha256
+
+    def _taken(self, chunks: Iterable[bytes]) -> Incoming:
         incoming = self.workspace.take_in(chunks)
         self.waiting.setdefault(incoming.sha256, incoming)
         if self.waiting[incoming.sha256] is not incoming:
             incoming.drop()
-        self.files[path] = Upload(sha256=incoming.sha256, name=name, size=incoming.size, user_id=self.user.id or 0)
+        return incoming
 
     def place(self, sha256: str) -> Path:
         """Where the bytes of a file are by now."""
@@ -170,6 +188,7 @@ def keep(session: Session, bringing: Bringing, new: NewStudy) -> StudyRecord:
     session.flush()
     if bringing.stacked is not None:
         keep_stacked(session, bringing.user, *bringing.stacked)
+    new.study.pictures_sha256 = bringing.pictures
     return keep_study(session, bringing.user, new)
 
 
@@ -188,13 +207,8 @@ def unpack(bringing: Bringing, packed: Path, name: str, most: int) -> StudySpec:
     try:
         with zipfile.ZipFile(packed) as box:
             return _unpacked(bringing, box, name, most)
-    except NOT_A_ZIP as e:
+    except pictures.NOT_A_ZIP as e:
         raise refuse(f"is not a zip that can be read: {e}", file=name) from e
-
-
-# What reading a damaged zip raises, each at its own place.
-NOT_A_ZIP = (zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, struct.error, EOFError, NotImplementedError,
-             RuntimeError, UnicodeDecodeError, OverflowError, IndexError, KeyError, lzma.LZMAError)  # fmt: skip
 
 
 def _unpacked(bringing: Bringing, box: zipfile.ZipFile, name: str, most: int) -> StudySpec:
@@ -218,6 +232,7 @@ def _unpacked(bringing: Bringing, box: zipfile.ZipFile, name: str, most: int) ->
             raise refuse(f"unpacks to more than {most >> 20:,} MB", file=name)
         with box.open(info) as f:
             bringing.take(path, PurePosixPath(path).name, _chunks(f, info.file_size))
+    bringing.take_pictures(spec, pictures.of_zip(box, room, str(home)))
     return spec
 
 

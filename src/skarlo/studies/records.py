@@ -51,8 +51,8 @@ class Upload(SQLModel, table=True):
 
 
 class StudyRecord(SQLModel, table=True):
-    """A study: its title, what each column of the hold-out is, which file it is, and what else it asks (settings, own
-    metrics, gates, in the words of the study file)."""
+    """A study: its title, what each column of the hold-out is, which file it is, what else it asks (settings, own
+    metrics, gates, in the words of the study file), and the pictures of its rows, one zip."""
 
     __tablename__ = "study"
     id: int | None = Field(default=None, primary_key=True)
@@ -61,6 +61,7 @@ class StudyRecord(SQLModel, table=True):
     holdout_name: str
     mapping: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
     asks: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSON, nullable=False, server_default="{}"))
+    pictures_sha256: str | None = None
     author_id: int = Field(foreign_key="user.id")
     created: datetime = Field(default_factory=now)
     deleted: datetime | None = None

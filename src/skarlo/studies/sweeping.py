@@ -36,4 +36,5 @@ def sweep(workspace: Workspace, session: Session, at: datetime | None = None) ->
 def _used(session: Session) -> set[str]:
     """The files that studies, their candidates' versions and revisions are made of, deleted ones included."""
     columns = (StudyRecord.holdout_sha256, CandidateRecord.sha256, VersionRecord.sha256, RevisionRecord.sha256)
-    return {sha256 for column in columns for sha256 in session.exec(select(column)).all()}
+    pictures = {sha256 for sha256 in session.exec(select(StudyRecord.pictures_sha256)).all() if sha256 is not None}
+    return pictures | {sha256 for column in columns for sha256 in session.exec(select(column)).all()}

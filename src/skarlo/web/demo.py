@@ -9,7 +9,7 @@ from sqlmodel import select
 
 from skarlo.intake import read_spec
 from skarlo.sample import STUDIES
-from skarlo.studies import accounts, moving
+from skarlo.studies import accounts, moving, pictures
 from skarlo.studies.records import StudyRecord, User
 from skarlo.studies.workspace import Workspace
 
@@ -41,6 +41,7 @@ def bring_in(workspace: Workspace, study_file: Path, user: User) -> int:
     try:
         for name in dict.fromkeys([*spec.holdout.paths, *(c.path for c in spec.candidates if c.path)]):
             bringing.take(name, name, [(study_file.parent / name).read_bytes()])
+        bringing.take_pictures(spec, pictures.of_folder(study_file.parent))
         new = moving.plan(bringing, spec)
         with workspace.writing() as records:
             return moving.keep(records, bringing, new).id or 0

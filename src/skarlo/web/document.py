@@ -13,6 +13,7 @@ FILE = {"schema": {"type": "string", "format": "binary"}}
 TAKES = {
     "upload": "a table: CSV, TSV, JSON Lines, Parquet or Arrow",
     "importStudy": "a study that was saved, a zip",
+    "keepPictures": "a zip of pictures",
     "readMadeWith": "how a candidate was made, TOML or JSON",
 }
 GIVES = {
@@ -20,6 +21,7 @@ GIVES = {
     "report": ("text/html", "the report, one page that needs nothing else"),
     "preview": ("text/html", "the draft as its reader will see it"),
     "exportStudy": ("application/zip", "the study as plain files with study.toml"),
+    "readPicture": ("image/*", "the picture: PNG, JPEG, GIF or WebP"),
     "saveJoin": ("text/csv", "the ids, one a line"),
 }
 CHANGES = ("post", "put", "patch", "delete")

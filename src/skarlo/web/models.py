@@ -208,6 +208,13 @@ class RuleInfo(BaseModel):
     one_of: bool
 
 
+class PicturesKept(BaseModel):
+    """The pictures of a study's rows: how many, and the fingerprint of all of them together."""
+
+    count: int
+    sha256: str
+
+
 class StudyOut(BaseModel):
     id: int
     title: str
@@ -231,6 +238,7 @@ class StudyOut(BaseModel):
     headline: list[str] = Field(description="the metrics that stand side by side where nobody chose otherwise")
     usual: list[str] = Field(description="the metrics that stand side by side where nothing is kept for the study")
     across: Literal["predicted", "actual"] = Field(description="which axis of a matrix lies across")
+    pictures: PicturesKept | None = Field(description="the pictures of its rows; null where none were brought in")
 
 
 class JobOut(BaseModel):

@@ -9,6 +9,8 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
 from typing import Any, TypeVar, cast
 
 from flask import Response, current_app, request
@@ -21,6 +23,8 @@ from skarlo.intake import Read
 from skarlo.intake.write import as_json
 from skarlo.studies.evaluating import Asked, Evaluator, Facts, Within
 from skarlo.studies.jobs import Job, Jobs, Stopped
+from skarlo.studies.pictures import Pictures
+from skarlo.studies.records import StudyRecord
 from skarlo.studies.refusals import Missing
 from skarlo.studies.rows import Rows
 
@@ -188,6 +192,17 @@ def parts_of(asked: Asked, parts: Sequence[core.Part], then: str | None = None) 
 def here() -> str:
     """The address that is asked for."""
     return request.full_path.rstrip("?")
+
+
+def pictures_of(study: StudyRecord) -> Pictures:
+    """The pictures of a study that has some; the names in the last few are remembered."""
+    assert study.pictures_sha256 is not None
+    return _opened(workspace().blob(study.pictures_sha256))
+
+
+@lru_cache(maxsize=16)
+def _opened(path: Path) -> Pictures:
+    return Pictures(path)
 
 
 def rows_of(asked: Asked) -> Rows:

@@ -133,5 +133,19 @@ const send = <T>(path: string, file: File) =>
 /** A study from a zip with study.toml and its files. */
 export const importStudy = (file: File) => send<Study>("imports", file);
 
+/** The pictures of a study's rows, from a zip. */
+export const keepPictures = (id: number, file: File) =>
+  got(
+    fetched<Study | Job>(`/api/v1/studies/${id}/pictures`, {
+      method: "PUT",
+      headers: { "X-CSRFToken": token, "Content-Type": "application/octet-stream" },
+      body: file,
+    }),
+  ) as Promise<Study>;
+
+/** Where the picture of a row is. */
+export const pictureAt = (id: number, name: string, of: string) =>
+  `/api/v1/studies/${id}/picture?name=${encodeURIComponent(name)}&of=${of}`;
+
 /** How a candidate was made, from TOML or JSON. */
 export const readMadeWith = (file: File) => send<Schemas["MadeWithOut"]>("made-with", file);

@@ -18,7 +18,7 @@ from .methods import AVERAGES, CARRIED, COUNTS, INTERVALS, MEASURES, SUFFIXES, T
 
 
 class Behind(TypedDict):
-    """The rows that a number is a share of, or is read from: of this actual class, of this predicted one; null for any."""
+    """The rows that a number is a share of, or is read from: of these classes; null for any."""
 
     actual: str | None
     predicted: str | None

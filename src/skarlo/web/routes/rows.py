@@ -2,24 +2,31 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+import hashlib
+from typing import Annotated, cast
 
-from flask import Response
+from flask import Response, current_app, request
 from flask_openapi3 import Tag
 from pydantic import (
     BaseModel,
     Field,
 )
 
+from skarlo.core import Progress
+from skarlo.studies import catalog, pictures
 from skarlo.studies.refusals import Missing, Refusal
 from skarlo.studies.rows import MOST, Rows, Wanted
 
 from ..models import (
     CutoffsQuery,
     Id,
+    StudyOut,
     StudyPath,
 )
-from ..shared import LONG, answer, api, asked_of, rows_of
+from ..security import needs, signed_in, workspace
+from ..shared import LONG, Made, answer, api, asked_of, pictures_of, rows_of
+from .studies import made
+from .uploads import chunks
 
 TAG = [Tag(name="rows")]
 
@@ -90,6 +97,50 @@ def read_rows(path: StudyPath, query: RowsQuery) -> Response:
         )
         for r in found.rows
     ]))  # fmt: skip
+
+
+class PictureQuery(BaseModel):
+    name: str = Field(min_length=1, max_length=1000, description="as the row names it")
+    of: str = Field(default="", max_length=64, description="fingerprint of the study's pictures: it may then be kept")
+
+
+@api.get("/studies/<int:study_id>/picture", tags=TAG)
+def read_picture(path: StudyPath, query: PictureQuery) -> Response:
+    """The picture of a row, by the name that the row gives."""
+    with workspace().reading() as records:
+        study = catalog.study_of(records, path.study_id)
+    found = None if study.pictures_sha256 is None else pictures_of(study).read(query.name)
+    if found is None:
+        raise Missing(f"no picture is named {query.name}", "name")
+    data, kind = found
+    response = Response(data, mimetype=kind)
+    response.set_etag(hashlib.sha256(data).hexdigest()[:32])
+    lasting = query.of == study.pictures_sha256
+    response.headers["Cache-Control"] = "private, max-age=31536000, immutable" if lasting else "private, no-cache"
+    return cast(Response, response.make_conditional(request))
+
+
+@api.put("/studies/<int:study_id>/pictures", tags=TAG, responses={200: StudyOut, **LONG})
+@needs("write")
+def keep_pictures(path: StudyPath) -> Response:
+    """Bring the pictures of the rows in, in place of any before: a zip (the request's body) of PNG, JPEG, GIF or WebP
+    files, named as the rows name them."""
+    kept, user = workspace(), signed_in()
+    packed, most = kept.take_in(chunks()), current_app.config["MAX_CONTENT_LENGTH"]
+
+    def bring(tell: Progress) -> Made:
+        try:
+            with kept.receive(pictures.from_zip(packed.path, most)) as incoming:
+                if not incoming.size:
+                    raise Refusal("the zip holds no picture: PNG, JPEG, GIF or WebP files, named as the rows name them")
+                sha256 = incoming.keep()
+            with kept.writing() as records:
+                catalog.keep_pictures(records, user, path.study_id, sha256)
+            return Made(path.study_id)
+        finally:
+            packed.drop()
+
+    return made("taking the pictures in", bring, 200)
 
 
 def _wanted(query: RowsQuery, rows: Rows, positions: tuple[int, ...]) -> Wanted:

@@ -38,6 +38,7 @@ from ..models import (
     Id,
     MetricInfo,
     OneOf,
+    PicturesKept,
     RuleInfo,
     Strict,
     StudyLine,
@@ -56,6 +57,7 @@ from ..shared import (
     asked_of,
     awaited,
     facts_of,
+    pictures_of,
     prepared_of,
     study_address,
 )
@@ -215,8 +217,14 @@ def study_out(study_id: int) -> StudyOut:
             steps_read=catalog.steps_read(records, study_id, user),
             revision=len(earlier), stamp=stamp(records, earlier[-1]) if earlier else None,
             may=accounts.allowed(user), metrics=metric_infos(study, facts), rules=_rule_infos(),
-            z=_quantile(study), **_shown(study, facts),
+            z=_quantile(study), **_shown(study, facts), pictures=_pictures(study),
         )  # fmt: skip
+
+
+def _pictures(study: StudyRecord) -> PicturesKept | None:
+    if study.pictures_sha256 is None:
+        return None
+    return PicturesKept(count=len(pictures_of(study)), sha256=study.pictures_sha256)
 
 
 def _chosen(c: CandidateRecord) -> str:

@@ -6,6 +6,7 @@ import { Balance } from "./Balance";
 import { Candidates } from "./Candidates";
 import { Fields } from "./Fields";
 import { Noticed } from "./Noticed";
+import { Pictures } from "./Pictures";
 
 /** What came in: files, columns, classes by split. */
 export function IntakeView() {
@@ -57,6 +58,7 @@ function Opened() {
         {positive !== p && <span className="text-soft"> (shown as “{positive}”)</span>}
       </p>
       <p className="font-mono text-xs text-soft break-all">{study.holdout.sha256}</p>
+      <Pictures />
       <Balance />
       <Candidates />
       <Quoted />

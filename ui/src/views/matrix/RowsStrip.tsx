@@ -1,4 +1,5 @@
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
+import { pictureAt } from "../../api/client";
 import { useRows } from "../../api/queries";
 import { InFront } from "../../app/InFront";
 import { type Shown, useScope } from "../../app/scope";
@@ -7,6 +8,7 @@ import { count, shown } from "../../parts/number";
 import type { Face, Rows } from "./Rungs";
 
 const MOST = 12;
+const FIRST = 2; // fields of a row that has neither text nor picture
 
 /** Which rows an address says: 0-2, of a whole row of the matrix 0-any; the class past the last is no answer. */
 export function rowsAt(text: string | undefined, classes: number): Rows | null {
@@ -104,10 +106,12 @@ type Told = NonNullable<ReturnType<typeof useRows>["data"]>["rows"][number];
 
 function Row({ row, front, faces }: { row: Told; front: Shown; faces: Face[] }) {
   const { study, called } = useScope();
-  const { id, show } = study.mapping as { id?: string; show?: { text?: string } };
+  const { id, show } = study.mapping as { id?: string; show?: { text?: string; picture?: string } };
   const answer = row.answers.find((a) => a.position === front.position);
   const sure = answer?.score ?? (answer?.predicted ? answer.probabilities?.[answer.predicted] : null) ?? null;
   const text = show?.text ? row.fields[show.text] : null;
+  const picture = show?.picture ? row.fields[show.picture] : null;
+  const said = Object.entries(row.fields).filter(([name, value]) => value !== null && name !== id);
   const others = faces.filter((f) => f.c !== front);
   return (
     <li className="border border-light bg-sheet rounded-[4px] px-2 py-1 text-sm leading-snug w-40 shrink-0">
@@ -115,6 +119,16 @@ function Row({ row, front, faces }: { row: Told; front: Shown; faces: Face[] }) 
         {(id && row.fields[id]) || `row ${count(row.row)}`}
       </b>
       {sure !== null && <span className="block text-soft">{shown(sure)}</span>}
+      {picture && <Picture name={picture} />}
+      {!text && !picture && (
+        <span className="block text-xs text-soft">
+          {said.slice(0, FIRST).map(([name, value]) => (
+            <span key={name} className="block truncate" title={`${name}: ${value}`}>
+              {name} <span className="text-ink">{value}</span>
+            </span>
+          ))}
+        </span>
+      )}
       {text && (
         <span className="block font-serif line-clamp-4" dir="auto">
           {text}
@@ -135,5 +149,29 @@ function Row({ row, front, faces }: { row: Told; front: Shown; faces: Face[] }) 
         );
       })}
     </li>
+  );
+}
+
+/** The picture of a row; a frame with its name where it was not brought in. */
+function Picture({ name }: { name: string }) {
+  const { study } = useScope();
+  const [lost, lose] = useState(false);
+  if (!study.pictures || lost)
+    return (
+      <span
+        className="flex items-center justify-center h-20 border border-dashed border-rule text-xs text-soft p-1 break-all overflow-hidden"
+        title={name}
+      >
+        {name}
+      </span>
+    );
+  return (
+    <img
+      src={pictureAt(study.id, name, study.pictures.sha256)}
+      alt={name}
+      loading="lazy"
+      className="block h-20 w-full object-contain bg-paper my-0.5"
+      onError={() => lose(true)}
+    />
   );
 }
