@@ -11,13 +11,14 @@ import pytest
 from playwright.sync_api import expect
 
 import brute
-from browser.conftest import brought
+from browser.conftest import api, brought
 from files import rows_of, write_study
 from skarlo.core import as_set, count, shown
 from skarlo.core.stats.intervals import wilson
 from web.test_choosing import least_cost
 
 pytestmark = pytest.mark.browser
+WAIT = {"Prefer": "wait=60"}
 
 
 @pytest.fixture
@@ -124,6 +125,12 @@ def test_a_band_for_review_is_counted_on_the_rows_and_lives_in_the_address(perso
         recall = page.locator("[data-metric='recall_with_review']")
         found = sum(sides["between"]) + sum(sides["above"])
         expect(recall).to_contain_text(shown(found / sum(y for _, y in test)))
+    ana.get_by_role("slider", name="Upper end of the band").focus()
+    ana.keyboard.press("ArrowRight")
+    ana.wait_for_url("**band=0.3%3A0.601**")
+    over = sum(p >= 0.601 for p, _ in test)
+    expect(ana.locator("[data-side='above']")).to_contain_text(count(over))
+    expect(ana.locator("[data-strip='1'] [data-band]")).to_be_visible()
     ana.get_by_label("Band from").fill("0.9")
     expect(ana.get_by_label("Band from")).to_have_attribute("aria-invalid", "true")
     ana.get_by_role("button", name="none", exact=True).click()
@@ -159,6 +166,15 @@ def test_a_trace_is_the_metric_at_each_cutoff(person, study, rows):
         wanted = brute.rates([y for _, y in tuning], [f for f, _ in tuning])["recall"]
         expect(ring).to_have_attribute("data-at", as_set(at))
         expect(ring.locator("title")).to_have_text(f"Scores at ≥ {as_set(at)}: {shown(wanted)}")
+    # what is not counted on the page is the server's sweep
+    ana.get_by_label("Traced").select_option("mcc")
+    parts = f"{api(study)}/parts"
+    told = ana.request.get(f"{parts}?kinds=sweep&split=tuning&step=0.01", headers=WAIT).json()["candidates"][0]["splits"]["tuning"]
+    drawn = sum(v is not None for v in told["sweep"]["mcc"]["value"])
+    line = ana.locator("[data-part='trace'][data-metric='mcc'] > path").first
+    expect(line).to_have_attribute("d", re.compile(rf"^M[^L]+(L[^L]+){{{drawn - 1}}}$"))
+    part = ana.request.get(f"{parts}?kinds=lines&split=tuning&cutoffs=1:{at}", headers=WAIT).json()["candidates"][0]["splits"]
+    expect(ring.locator("title")).to_contain_text(shown(part["tuning"]["metrics"]["mcc"]["value"]))
     with ana.expect_download() as download:
         ana.get_by_label("Trace").get_by_role("button", name="SVG").click()
     assert "<svg" in Path(download.value.path()).read_text(encoding="utf-8")

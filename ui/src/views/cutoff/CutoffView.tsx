@@ -109,6 +109,9 @@ function TwoCutoff() {
                       costs={costOf(c.result.name)}
                       held={held}
                       domain={domain}
+                      band={
+                        (counted.find((x) => x.c.letter === own.front) ?? counted[0])?.c === c ? bandOf(own.band) : null
+                      }
                       rooted={height === "root"}
                       onFocus={() => setActive(c.position)}
                     />

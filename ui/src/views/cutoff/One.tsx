@@ -29,6 +29,8 @@ type Props = {
   held: Held;
   domain: Interval | null;
   rooted: boolean;
+  /** A band for review on its scores. */
+  band: Interval | null;
   onFocus: () => void;
 };
 
@@ -40,7 +42,7 @@ const measured = (c: Shown): Counts | null => (c.pending ? null : (c.part.outcom
  * these are at hand for it, and from the tally where the handle moves or they are on their way; so do the intervals
  * that rest on counts alone, and what does not is pending meanwhile.
  */
-export function One({ c, tally, z, costs, held, domain, rooted, onFocus }: Props) {
+export function One({ c, tally, z, costs, held, domain, rooted, band, onFocus }: Props) {
   const { study, split, words, few, keep } = useScope();
   const { position, shownCutoff } = c;
   const rest = { position, kept: shownCutoff ?? 0, keep: (to: number) => keep(position, to), tally };
@@ -86,6 +88,7 @@ export function One({ c, tally, z, costs, held, domain, rooted, onFocus }: Props
         name={c.name}
         domain={domain}
         rooted={rooted}
+        band={band}
         onMove={move}
         onRelease={release}
         onNudge={nudge}

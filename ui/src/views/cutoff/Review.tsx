@@ -1,10 +1,12 @@
+import { Slider } from "radix-ui";
+import { useState } from "react";
 import { useParts } from "../../api/queries";
 import { InFront } from "../../app/InFront";
 import { type Shown, useScope } from "../../app/scope";
 import type { Interval } from "../../charts/scales";
-import { countsOf, type Tally, wilson } from "../../charts/tally";
+import { countsOf, nearest, place, type Tally, wilson } from "../../charts/tally";
 import { NumberField } from "../../parts/NumberField";
-import { count, shown } from "../../parts/number";
+import { asSet, count, shown } from "../../parts/number";
 
 type Props = { scored: { c: Shown; tally: Tally }[]; z: number | null };
 type Told = { value: number | null; ends: Interval | null };
@@ -21,15 +23,19 @@ export function bandOf(text: string | undefined): Interval | null {
   return low !== undefined && high !== undefined && low <= high ? [low, high] : null;
 }
 
+const placesOf = (t: Tally, [from = 0, to = 0]: number[]): Interval => [place(t, from), place(t, to)];
+
 /** A band between two cutoffs in which someone looks: how many rows that is, and what is decided around it. */
 export function Review({ scored, z }: Props) {
   const { study, split, slice, own, setOwn, positive, few } = useScope();
-  const band = bandOf(own.band);
+  const [held, hold] = useState<Interval | null>(null);
+  const kept = bandOf(own.band);
+  const band = held ?? kept;
   const front = scored.find(({ c }) => c.letter === own.front) ?? scored[0];
   const designed = z === null;
   const asked = useParts(
     study.id,
-    band && designed ? { kinds: ["review"], split, cutoffs: "", within: slice, band } : null,
+    kept && designed ? { kinds: ["review"], split, cutoffs: "", within: slice, band: kept } : null,
   );
   if (!front || few) return null;
   const { c, tally } = front;
@@ -52,9 +58,10 @@ export function Review({ scored, z }: Props) {
     );
   const [low, high] = band;
   const [at, over] = [countsOf(tally, low), countsOf(tally, high)];
-  const found = designed
-    ? asked.data?.candidates?.find((x) => x.name === c.result.name)?.splits?.[split]?.bands?.[0]
-    : null;
+  const found =
+    designed && !held
+      ? asked.data?.candidates?.find((x) => x.name === c.result.name)?.splits?.[split]?.bands?.[0]
+      : null;
   const rows = at && over && sidesOf(tally, at, over);
   const whole = tally.positives + tally.negatives;
   const share = (k: number, n: number, exact?: { low?: number | null; high?: number | null }): Told => ({
@@ -90,6 +97,29 @@ export function Review({ scored, z }: Props) {
       )}
       {rows && (
         <>
+          <Slider.Root
+            className="relative flex items-center h-5 touch-none select-none"
+            min={0}
+            max={tally.tp.length - 1}
+            value={band.map((x) => nearest(tally, x))}
+            onValueChange={(at) => hold(placesOf(tally, at))}
+            onValueCommit={(at) => {
+              hold(null);
+              set(placesOf(tally, at));
+            }}
+          >
+            <Slider.Track className="relative h-px flex-1 bg-rule">
+              <Slider.Range className="absolute -top-1 h-2 bg-ochre-soft border-y border-ochre" />
+            </Slider.Track>
+            {["Lower end of the band", "Upper end of the band"].map((label, i) => (
+              <Slider.Thumb
+                key={label}
+                aria-label={label}
+                aria-valuetext={asSet(band[i] ?? 0)}
+                className="block w-2.5 h-4 bg-ink rounded-[2px] handle"
+              />
+            ))}
+          </Slider.Root>
           <div className="flex h-5 text-xs font-semibold leading-5 text-center" aria-hidden="true">
             {SIDES.map(([side, , fill], i) => {
               const n = rows[i]?.rows ?? 0;

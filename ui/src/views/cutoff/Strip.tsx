@@ -28,6 +28,8 @@ type Props = {
   rooted: boolean;
   /** The cutoffs that cannot be separated from the best, where a rule chose this one. */
   stretch?: { low: number | null; high: number | null; title: string } | null;
+  /** A band for review, between its ends. */
+  band?: Interval | null;
   onMove: (value: number) => void;
   onRelease: () => void;
   onNudge: (by: number) => void;
@@ -36,7 +38,7 @@ type Props = {
 
 /** Positives up, negatives down, each as a share of its class; what the cutoff gets wrong changes colour with it. */
 export function Strip(props: Props) {
-  const { tally, counts, cutoff, position, name, stretch, domain, rooted, fills } = props;
+  const { tally, counts, cutoff, position, name, stretch, band, domain, rooted, fills } = props;
   const { onMove, onRelease, onNudge, onFocus } = props;
   const figure = useRef<SVGSVGElement>(null);
   const held = useRef(false);
@@ -74,6 +76,16 @@ export function Strip(props: Props) {
         }}
       >
         <title>{`Scores of ${name} by actual class`}</title>
+        {band && (
+          <rect
+            x={x(band[0])}
+            width={Math.max(1, x(band[1]) - x(band[0]))}
+            y={STRIP.pad}
+            height={STRIP.height - STRIP.pad - 15}
+            fill="var(--color-ochre-soft)"
+            data-band=""
+          />
+        )}
         <Scores
           tally={tally}
           counts={counts}

@@ -1,5 +1,7 @@
 import { scaleLinear } from "d3-scale";
 import { useMemo, useRef } from "react";
+import type { Schemas } from "../../api/client";
+import { useParts } from "../../api/queries";
 import { metricOf, type Shown, useOwn, useScope } from "../../app/scope";
 import { Line, type Spot } from "../../charts/Line";
 import { Ruler } from "../../charts/Ruler";
@@ -16,20 +18,35 @@ const COST = "cost";
 const HEIGHT = 128;
 const [TOP, BOTTOM] = [10, 108];
 const POINTS = 400; // about so many are drawn of a line
+const STEP = 0.01; // between the cutoffs of a sweep
+const isLive = (name: string) => (LIVE as readonly string[]).includes(name);
 
 type Traced = { c: Shown; tally: Tally };
 type Props = { scored: Traced[]; classes: Shown[]; domain: Interval; held: Held };
 
-/** A metric or the cost of the errors by cutoff, for every candidate, with where each cutoff stands. */
+/** A metric or the cost of the errors by cutoff, for every candidate, with where each cutoff stands: what can be counted
+ * on the page at every place of a handle, any other metric of counts as the server sweeps it. */
 export function Trace({ scored, classes, domain, held }: Props) {
-  const { study, split, metric, few } = useScope();
-  const names = [COST, ...LIVE.filter((name) => study.metrics.some((m) => m.name === name))] as [string, ...string[]];
+  const { study, split, slice, metric, few } = useScope();
+  const counted = study.metrics.filter((m) => m.needs === "counts").map((m) => m.name);
+  const here = LIVE.filter((name) => counted.includes(name));
+  const names: [string, ...string[]] = [COST, ...here, ...counted.filter((name) => !isLive(name))];
   const [name, choose] = useOwn("trace", names);
   const [prices] = usePrices();
   const figure = useRef<SVGSVGElement>(null);
+  const swept = name !== COST && !isLive(name);
+  const asked = useParts(
+    study.id,
+    swept && !few ? { kinds: ["sweep"], split, cutoffs: "", within: slice, step: STEP } : null,
+  );
   const lines = useMemo(
-    () => scored.map(({ c, tally }) => ({ c, tally, points: traced(tally, name, prices) })),
-    [scored, name, prices],
+    () =>
+      scored.map(({ c, tally }) => ({
+        c,
+        tally,
+        points: swept ? sweptOf(asked.data, c, split, name) : traced(tally, name, prices),
+      })),
+    [scored, name, prices, swept, asked.data, split],
   );
   const level = classes.flatMap((c) => {
     const n = c.part.outcomes;
@@ -37,10 +54,12 @@ export function Trace({ scored, classes, domain, held }: Props) {
     return y == null || few ? [] : [{ c, y }];
   });
   const told = [...lines.flatMap((l) => l.points.map((p) => p.y)), ...level.map((l) => l.y)];
-  const reach = name === COST ? domainOf([0, ...told]) : ([Math.min(0, ...told), 1] as Interval);
-  if (few || !reach || told.length === 0) return null;
+  const rate = told.every((v) => v >= -1 && v <= 1);
+  const reach = name === COST || !rate ? domainOf([0, ...told]) : ([Math.min(0, ...told), 1] as Interval);
+  if (few || (!swept && (!reach || told.length === 0))) return null;
   const x = scaleLinear(domain, [STRIP.pad, STRIP.width - STRIP.pad]).clamp(true);
-  const y = scaleLinear([Math.max(reach[0], name === COST ? 0 : -1), reach[1]], [BOTTOM, TOP]);
+  const [low, high] = reach ?? [0, 1];
+  const y = scaleLinear([name === COST ? Math.max(low, 0) : low, high], [BOTTOM, TOP]);
   const title = name === COST ? "cost a thousand rows" : metric(name).title;
   return (
     <section aria-label="Trace" className="px-3.5 pt-2 pb-1">
@@ -107,9 +126,21 @@ export function Trace({ scored, classes, domain, held }: Props) {
   );
 }
 
+/** A metric at the cutoffs of the server's sweep. */
+function sweptOf(parts: Schemas["Parts"] | undefined, c: Shown, split: string, name: string): Spot[] {
+  const sweep = parts?.candidates?.find((one) => one.name === c.result.name)?.splits?.[split]?.sweep;
+  const at = sweep?.cutoff;
+  const told = sweep?.[name];
+  if (!Array.isArray(at) || !told || Array.isArray(told)) return [];
+  return at.flatMap((x, i) => {
+    const y = told.value[i];
+    return y == null ? [] : [{ x, y }];
+  });
+}
+
 /** A traced number: a rate, or what 1,000 rows cost. */
 function value(name: string, n: Counts, prices: Prices): number | null {
-  if (name !== COST) return live(name, n);
+  if (name !== COST) return isLive(name) ? live(name, n) : null;
   const row = cost(n, prices);
   return row === null ? null : 1000 * row;
 }
@@ -131,7 +162,8 @@ function Ring({ c, tally, name, prices, x, y, held }: RingProps) {
   const moving = useMoving(held, c.position);
   const cutoff = moving ?? c.shownCutoff ?? 0;
   const n = moving === null && !c.pending && c.part.outcomes ? c.part.outcomes : countsOf(tally, cutoff);
-  const at = n && value(name, n, prices);
+  const kept = moving === null && !c.pending && name !== COST && !isLive(name) ? metricOf(c.part, name).value : null;
+  const at = kept ?? (n && value(name, n, prices));
   if (at == null) return null;
   return (
     <g data-ring={c.letter} data-at={cutoff}>

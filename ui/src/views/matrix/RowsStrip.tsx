@@ -28,9 +28,6 @@ export function RowsStrip({ faces, at, onClose }: { faces: Face[]; at: Rows; onC
   const actual = i === null ? null : (classes[i] ?? "");
   const predicted = j === null ? null : (classes[j] ?? "");
   const strip = useRef<HTMLElement>(null);
-  useEffect(() => {
-    strip.current?.scrollIntoView({ block: "nearest" });
-  }, []);
   const front = faces.find((f) => f.c.letter === own.front) ?? faces[0];
   const scored = front?.c.shownCutoff != null;
   const asked = useRows(
@@ -46,6 +43,10 @@ export function RowsStrip({ faces, at, onClose }: { faces: Face[]; at: Rows; onC
       ...(scored ? { sort: "score", down: predicted === results.holdout.positive } : {}),
     },
   );
+  const there = asked.data !== undefined;
+  useEffect(() => {
+    if (there) strip.current?.scrollIntoView({ block: "nearest" });
+  }, [there]);
   if (!front) return null;
   const stale = asked.isPlaceholderData || pending;
   const inside = (f: Face) =>
