@@ -28,7 +28,9 @@ const placesOf = (t: Tally, [from = 0, to = 0]: number[]): Interval => [place(t,
 /** A band between two cutoffs in which someone looks: how many rows that is, and what is decided around it. */
 export function Review({ scored, z }: Props) {
   const { study, split, slice, own, setOwn, positive, few } = useScope();
-  const [held, hold] = useState<Interval | null>(null);
+  // what the hand holds, until the address says something else than when it took hold
+  const [taken, hold] = useState<{ from: string | undefined; band: Interval } | null>(null);
+  const held = taken && taken.from === own.band ? taken.band : null;
   const kept = bandOf(own.band);
   const band = held ?? kept;
   const front = scored.find(({ c }) => c.letter === own.front) ?? scored[0];
@@ -102,11 +104,8 @@ export function Review({ scored, z }: Props) {
             min={0}
             max={tally.tp.length - 1}
             value={band.map((x) => nearest(tally, x))}
-            onValueChange={(at) => hold(placesOf(tally, at))}
-            onValueCommit={(at) => {
-              hold(null);
-              set(placesOf(tally, at));
-            }}
+            onValueChange={(at) => hold({ from: own.band, band: placesOf(tally, at) })}
+            onValueCommit={(at) => set(placesOf(tally, at))}
           >
             <Slider.Track className="relative h-px flex-1 bg-rule">
               <Slider.Range className="absolute -top-1 h-2 bg-ochre-soft border-y border-ochre" />
