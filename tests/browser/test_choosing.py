@@ -11,7 +11,7 @@ import pytest
 from playwright.sync_api import expect
 
 import brute
-from browser.conftest import api, brought
+from browser.conftest import brought
 from files import rows_of, write_study
 from skarlo.core import as_set, count, shown
 from skarlo.core.stats.intervals import wilson
@@ -168,12 +168,15 @@ def test_a_trace_is_the_metric_at_each_cutoff(person, study, rows):
         expect(ring.locator("title")).to_have_text(f"Scores at ≥ {as_set(at)}: {shown(wanted)}")
     # what is not counted on the page is the server's sweep
     ana.get_by_label("Traced").select_option("mcc")
-    parts = f"{api(study)}/parts"
-    told = ana.request.get(f"{parts}?kinds=sweep&split=tuning&step=0.01", headers=WAIT).json()["candidates"][0]["splits"]["tuning"]
+    told = ana.request.get(f"{parts}?kinds=sweep&split=tuning&step=0.01", headers=WAIT).json()["candidates"][0][
+        "splits"
+    ]["tuning"]
     drawn = sum(v is not None for v in told["sweep"]["mcc"]["value"])
     line = ana.locator("[data-part='trace'][data-metric='mcc'] > path").first
     expect(line).to_have_attribute("d", re.compile(rf"^M[^L]+(L[^L]+){{{drawn - 1}}}$"))
-    part = ana.request.get(f"{parts}?kinds=lines&split=tuning&cutoffs=1:{at}", headers=WAIT).json()["candidates"][0]["splits"]
+    part = ana.request.get(f"{parts}?kinds=lines&split=tuning&cutoffs=1:{at}", headers=WAIT).json()["candidates"][0][
+        "splits"
+    ]
     expect(ring.locator("title")).to_contain_text(shown(part["tuning"]["metrics"]["mcc"]["value"]))
     with ana.expect_download() as download:
         ana.get_by_label("Trace").get_by_role("button", name="SVG").click()

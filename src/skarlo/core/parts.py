@@ -43,7 +43,7 @@ _KINDS = (
     Kind("curves", True, False, "ROC, precision-recall and gain curves"),
     Kind("areas", True, False, "areas by other methods: straight lines, up to a false-positive rate", filed=False),
     Kind("averaged", True, False, "curves of the plain mean of the classes, and of all of them pooled", filed=False),
-    Kind("bands", True, False, "what the ROC curve may be at each cutoff", filed=False),
+    Kind("bands", True, False, "what the ROC and the precision-recall curve may be at each cutoff", filed=False),
     Kind("net_benefit", True, False, "net benefit by threshold"),
     Kind("calibration", True, False, "bins and the monotone fit"),
     Kind("expected", True, True, "numbers restated for the expected base rates"),

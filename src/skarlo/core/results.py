@@ -152,6 +152,14 @@ class RocBand(TypedDict):
     lower: RocSide
 
 
+class PrBand(TypedDict):
+    """What precision may be at each of evenly spaced recalls; null where no cutoff's box holds that recall."""
+
+    recall: list[float]
+    low: list[float | None]
+    high: list[float | None]
+
+
 class Band(TypedDict):
     low: list[float]
     high: list[float]
@@ -249,6 +257,7 @@ class ClassResult(TypedDict, total=False):
     gain: GainResult
     areas: AreasResult
     roc_band: RocBand
+    pr_band: PrBand
     calibration: CalibrationResult
     sweep: SweepResult
     withheld: Withheld
@@ -389,6 +398,7 @@ class SplitResult(TypedDict):
     areas: NotRequired[AreasResult]
     averaged: NotRequired[dict[Literal["macro", "micro"], Averaged]]
     roc_band: NotRequired[RocBand]
+    pr_band: NotRequired[PrBand]
     net_benefit: NotRequired[NetBenefitResult]
     calibration: NotRequired[CalibrationResult]
     at_expected_base_rate: NotRequired[RestatedResult | list[RestatedResult]]

@@ -196,7 +196,8 @@ class Subject:
         if self.is_baseline or self.too_few(part.split):
             return None
         a = self.on(part.split).judged
-        drawn = _each_class(a, self.reading, partial(_banded, a, self.reading.settings.confidence))
+        s = self.reading.settings
+        drawn = _each_class(a, self.reading, partial(_banded, a, s.confidence, s.min_denominator))
         return drawn.get(None, {"per_class": drawn} if drawn else None)
 
     def _net_benefit(self, part: Part) -> dict[str, Any] | None:
@@ -386,11 +387,13 @@ def _each_class(
     return out
 
 
-def _banded(a: Answers, confidence: float, t: Tally) -> dict[str, Any]:
+def _banded(a: Answers, confidence: float, least: int, t: Tally) -> dict[str, Any]:
     b = a.with_answer
     rows = effective_rows(b.weight, b.group, len(b.actual)) / float(t.rows)
     band = curves.roc_band(t, rows, confidence)
-    return {"roc_band": {side: curves.listed(c, curves.thinned(c)) for side, c in band.items()}}
+    told: dict[str, Any] = {"roc_band": {side: curves.listed(c, curves.thinned(c)) for side, c in band.items()}}
+    precise = curves.pr_band(t, rows, confidence, least)
+    return told if precise is None else {**told, "pr_band": curves.listed(precise)}
 
 
 def _curves(t: Tally, how: Curves) -> dict[str, Any]:

@@ -48,6 +48,7 @@ class Line:
     rings : by plane, where its cutoff stands
     cross : by plane, of a point that has no line: x, y with their intervals, each low, value, high
     band : of the ROC curve, upper and lower side
+    pr_band : of the precision-recall curve: recall, lowest and highest precision, None where there is none
     """
 
     letter: str
@@ -58,6 +59,7 @@ class Line:
     rings: Mapping[str, tuple[float, float]]
     cross: Mapping[str, tuple[Ends, Ends]] = field(default_factory=dict)
     band: tuple[Points, Points] | None = None
+    pr_band: tuple[Sequence[float], Sequence[float | None], Sequence[float | None]] | None = None
     faint: bool = False
 
 
@@ -84,6 +86,9 @@ def curves(lines: Sequence[Line], planes: Sequence[str], prevalence: float, fewe
                     x, y = line.curves[plane]
                     if line.band is not None and plane == "roc":
                         _band(ax, *line.band, line.colour)
+                    if line.pr_band is not None and plane == "pr":
+                        at, low, high = (np.array(values, dtype=float) for values in line.pr_band)
+                        ax.fill_between(at, low, high, color=line.colour, alpha=0.1, lw=0)
                     ax.plot(x, y, color=RULE if line.faint else line.colour, lw=1 if line.faint else 1.4, ls=line.dash)
                     top = max(top, *y) if plane == "lift" else top
                 if plane in line.rings:

@@ -1,4 +1,4 @@
-"""What a ROC curve may be at each cutoff: by its definition, box by box."""
+"""What a ROC and a precision-recall curve may be at each cutoff: by their definition, box by box."""
 
 from __future__ import annotations
 
@@ -57,4 +57,35 @@ def test_it_is_a_part_of_each_split_and_of_each_class():
     told = core.Evaluation(study).part(core.Part("bands", "all"))["net"]["per_class"]
     assert set(told) == {"x", "y", "z"}
     assert set(told["x"]["roc_band"]) == {"upper", "lower"}
+    assert set(told["x"]["pr_band"]) == {"recall", "low", "high"}
     assert "roc_band" not in core.evaluate(study)["candidates"][0]["splits"]["all"]
+
+
+@pytest.mark.parametrize("rows", [1.0, 0.4])
+@pytest.mark.parametrize("least", [1, 10])
+def test_what_precision_may_be_is_that_of_every_box_at_that_recall(rows, least):
+    t, each = made(), 0.975
+    found = [
+        (wilson(tp * rows, t.positives * rows, each), wilson(tp * rows, (tp + fp) * rows, each))
+        for tp, fp in zip(t.tp[::-1].tolist(), t.fp[::-1].tolist(), strict=True)
+        if (tp + fp) * rows >= least
+    ]
+    band = curves.pr_band(t, rows, 0.95, least)
+    told = 0
+    for r, low, high in zip(band["recall"], band["low"], band["high"], strict=True):
+        here = [p for rs, p in found if rs[0] <= r <= rs[1]]
+        if not here:
+            assert math.isnan(low)
+            assert math.isnan(high)
+            continue
+        told += 1
+        assert low == pytest.approx(min(p[0] for p in here))
+        assert high == pytest.approx(max(p[1] for p in here))
+    assert told > 200
+
+
+def test_it_narrows_and_without_enough_flagged_rows_there_is_none():
+    assert curves.pr_band(made(), 1.0, 0.95, 61) is None
+    few, many = (curves.pr_band(made(n), 1.0, 0.95, 10) for n in (60, 60_000))
+    width = [np.nanmean(band["high"] - band["low"]) for band in (few, many)]
+    assert width[1] < width[0] / 3

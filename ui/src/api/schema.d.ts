@@ -1111,6 +1111,7 @@ export interface components {
             gain?: components["schemas"]["GainResult"];
             areas?: components["schemas"]["AreasResult"];
             roc_band?: components["schemas"]["RocBand"];
+            pr_band?: components["schemas"]["PrBand"];
             calibration?: components["schemas"]["CalibrationResult"];
             /** Sweep */
             sweep?: {
@@ -1545,6 +1546,18 @@ export interface components {
                 };
             };
         };
+        /**
+         * PrBand
+         * @description What precision may be at each of evenly spaced recalls; null where no cutoff's box holds that recall.
+         */
+        PrBand: {
+            /** Recall */
+            recall: number[];
+            /** Low */
+            low: (number | null)[];
+            /** High */
+            high: (number | null)[];
+        };
         /** PrResult */
         PrResult: {
             /** Recall */
@@ -1840,6 +1853,7 @@ export interface components {
                 [key: string]: components["schemas"]["Averaged"];
             };
             roc_band?: components["schemas"]["RocBand"];
+            pr_band?: components["schemas"]["PrBand"];
             net_benefit?: components["schemas"]["NetBenefitResult"];
             calibration?: components["schemas"]["CalibrationResult"];
             /** At Expected Base Rate */
@@ -2046,6 +2060,7 @@ export interface components {
                 [key: string]: components["schemas"]["Averaged"];
             };
             roc_band?: components["schemas"]["RocBand"];
+            pr_band?: components["schemas"]["PrBand"];
             net_benefit?: components["schemas"]["NetBenefitResult"];
             calibration?: components["schemas"]["CalibrationResult"];
             /** At Expected Base Rate */
@@ -3496,7 +3511,7 @@ export interface operations {
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
-                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; cost: the mean cost of a row at the prices of its errors; sweep: every metric of counts at cutoffs one step apart; withheld: of several classes, what is left where unsure answers are withheld; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; gap: every metric less that on the reported split; cells: one candidate's matrix less another's, cell by cell; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
+                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC and the precision-recall curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; cost: the mean cost of a row at the prices of its errors; sweep: every metric of counts at cutoffs one step apart; withheld: of several classes, what is left where unsure answers are withheld; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; gap: every metric less that on the reported split; cells: one candidate's matrix less another's, cell by cell; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
                 kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "cost" | "sweep" | "withheld" | "choice" | "review" | "gap" | "cells" | "merged" | "slices" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
                 /** @description of parts that there are one of for each split: which */
                 split?: string;

@@ -68,6 +68,34 @@ def roc_band(t: Tally, rows: float, confidence: float) -> dict[str, Curve]:
     }
 
 
+PLACES = 400  # of recall, at which the band of a precision-recall curve is told
+
+
+def pr_band(t: Tally, rows: float, confidence: float, least: int) -> Curve | None:
+    """What precision may be at each recall: over all cutoffs whose box holds that recall, the lowest and the highest
+    end. A box is of both shares' Wilson intervals, each with half the doubt, since the two are of the same rows
+    (Bonferroni); cutoffs with fewer than `least` flagged rows are left out. Said of each cutoff, never of the whole.
+
+    rows : how many independent rows stand behind each row
+
+    Returns "recall", "low" and "high", shape (PLACES + 1,), NaN where no box holds that recall; None without a cutoff.
+    """
+    tp, flagged = t.tp[::-1], (t.tp + t.fp)[::-1]
+    enough = flagged * rows >= max(least, 1)
+    if not enough.any():
+        return None
+    tp, flagged, each = tp[enough], flagged[enough], 1 - (1 - confidence) / 2
+    r_low, r_high = wilson_shares(tp / t.positives, np.full(len(tp), t.positives * rows), each)
+    p_low, p_high = wilson_shares(tp / flagged, flagged * rows, each)
+    recall = np.arange(PLACES + 1) / PLACES
+    # recall rises from cutoff to cutoff, and so do its interval's ends: the boxes that hold a recall are neighbours
+    first, last = np.searchsorted(r_high, recall), np.searchsorted(r_low, recall, side="right")
+    low, high = np.full((2, PLACES + 1), np.nan)
+    for i in np.flatnonzero(first < last):
+        low[i], high[i] = p_low[first[i] : last[i]].min(), p_high[first[i] : last[i]].max()
+    return {"recall": recall, "low": low, "high": high}
+
+
 def listed(curve: Curve, kept: IntArray | slice = slice(None)) -> dict[str, list[float | None]]:
     """The points as they are written: absent numbers are None."""
     return {name: [None if math.isnan(x) else x for x in values[kept].tolist()] for name, values in curve.items()}

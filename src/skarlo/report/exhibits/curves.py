@@ -124,12 +124,14 @@ def _candidate_lines(reading: Reading, chosen: Sequence[Shown], planes: Sequence
         alone = {} if found or c.result["cutoff"] is not None else {
             plane: (_ends(x), _ends(y)) for plane, (x, y) in corners.items() if plane in at and x and y
         }  # fmt: skip
-        band = None
+        band = pr_band = None
         if c is front and "roc_band" in (told := _told(reading, c)):
             sides = told["roc_band"]
             upper, lower = ((sides[side]["fpr"], sides[side]["tpr"]) for side in ("upper", "lower"))
             band = upper, lower
-        out.append(figures.Line(c.letter, c.colour, figures.DASHES[c.dash], found, areas, ringed, alone, band))
+            around = told.get("pr_band")
+            pr_band = (around["recall"], around["low"], around["high"]) if around else None
+        out.append(figures.Line(c.letter, c.colour, figures.DASHES[c.dash], found, areas, ringed, alone, band, pr_band))
     return out
 
 

@@ -32,6 +32,15 @@ function banded({ roc_band: found }: Drawn): Stretch[] | null {
   });
 }
 
+/** The band around a precision-recall curve, where any cutoff is close enough to tell one. */
+function bandedPr({ pr_band: found }: Drawn): Stretch[] | null {
+  const told = (found?.recall ?? []).flatMap((x, i): Stretch[] => {
+    const [low, high] = [found?.low[i] ?? null, found?.high[i] ?? null];
+    return low === null || high === null ? [] : [{ x, low, high }];
+  });
+  return told.length > 0 ? told : null;
+}
+
 /** Every place that the tally counts, as points of a curve; of what the tally counts, rows without an answer are part. */
 function exact(t: Tally, kind: Kind): Point[] {
   const [p, n] = [t.positives - t.unanswered_positive, t.negatives - t.unanswered_negative];
@@ -111,9 +120,11 @@ function CandidateCurves() {
   const highest = [...series.roc].sort((a, b) => (b.area ?? 0) - (a.area ?? 0))[0];
   const front = series.roc.find((s) => s.letter === own.front) ?? highest;
   const inFront = scored.find((c) => c.position === front?.key);
-  const rocs = useMemo(() => {
-    const band = inFront ? banded(read(inFront, of)) : null;
-    return series.roc.map((s) => (s.key === inFront?.position ? { ...s, band } : s));
+  const [rocs, prs] = useMemo(() => {
+    const part = inFront && read(inFront, of);
+    const along = (lines: Series[], band: Stretch[] | null) =>
+      lines.map((s) => (s.key === inFront?.position ? { ...s, band } : s));
+    return [along(series.roc, part ? banded(part) : null), along(series.pr, part ? bandedPr(part) : null)];
   }, [series, inFront, of]);
   const bring = (key: number) => {
     const letter = series.roc.find((s) => s.key === key)?.letter;
@@ -161,7 +172,7 @@ function CandidateCurves() {
             x="Recall"
             y="Precision"
             areaName="Avg precision"
-            series={series.pr}
+            series={prs}
             alone={many ? [] : without.flatMap((c) => alone(c, "pr"))}
             steps
             onCutoff={many ? undefined : keep}
@@ -193,7 +204,7 @@ function CandidateCurves() {
       {scored.length > 0 && (
         <p className="text-sm text-soft font-serif italic max-w-[90ch]">
           {draw === "roc"
-            ? `Band: what the ROC curve of ${front?.name ?? ""} may be at each cutoff, ${results.settings.confidence * 100} %, never the whole curve; press a letter for another. ${without.length > 0 && !many ? "Crosses: candidates of classes only, with both intervals. " : ""}ROC area by trapezoids, average precision by steps.`
+            ? `Bands: what the curves of ${front?.name ?? ""} may be at each cutoff, ${results.settings.confidence * 100} %, never the whole curve; press a letter for another. ${without.length > 0 && !many ? "Crosses: candidates of classes only, with both intervals. " : ""}ROC area by trapezoids, average precision by steps.`
             : "Gain: of all positives, how many are found among the rows flagged first. Lift: how many times as often as by guessing."}
         </p>
       )}

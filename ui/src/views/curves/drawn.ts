@@ -5,7 +5,7 @@ export type Kind = "roc" | "pr";
 export const AREA = { roc: "roc_auc", pr: "average_precision" } as const;
 
 /** What curves are drawn from: a part, or what it tells of one class against the rest. */
-export type Drawn = Pick<SplitResult, "roc" | "pr" | "gain" | "roc_band">;
+export type Drawn = Pick<SplitResult, "roc" | "pr" | "gain" | "roc_band" | "pr_band">;
 type Series = (number | null)[] | undefined;
 
 const points = (x: Series, y: Series, cutoff?: Series): Point[] =>
