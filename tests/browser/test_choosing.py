@@ -168,16 +168,16 @@ def test_a_trace_is_the_metric_at_each_cutoff(person, study, rows):
         expect(ring.locator("title")).to_have_text(f"Scores at ≥ {as_set(at)}: {shown(wanted)}")
     # what is not counted on the page is the server's sweep
     ana.get_by_label("Traced").select_option("mcc")
-    told = ana.request.get(f"{parts}?kinds=sweep&split=tuning&step=0.01", headers=WAIT).json()["candidates"][0][
-        "splits"
-    ]["tuning"]
-    drawn = sum(v is not None for v in told["sweep"]["mcc"]["value"])
+
+    def told(query):
+        found = ana.request.get(f"{api(study)}/parts?split=tuning&{query}", headers=WAIT).json()
+        return found["candidates"][0]["splits"]["tuning"]
+
+    drawn = sum(v is not None for v in told("kinds=sweep&step=0.01")["sweep"]["mcc"]["value"])
     line = ana.locator("[data-part='trace'][data-metric='mcc'] > path").first
     expect(line).to_have_attribute("d", re.compile(rf"^M[^L]+(L[^L]+){{{drawn - 1}}}$"))
-    part = ana.request.get(f"{parts}?kinds=lines&split=tuning&cutoffs=1:{at}", headers=WAIT).json()["candidates"][0][
-        "splits"
-    ]
-    expect(ring.locator("title")).to_contain_text(shown(part["tuning"]["metrics"]["mcc"]["value"]))
+    here = told(f"kinds=lines&cutoffs=1:{at}")["metrics"]["mcc"]["value"]
+    expect(ring.locator("title")).to_contain_text(shown(here))
     with ana.expect_download() as download:
         ana.get_by_label("Trace").get_by_role("button", name="SVG").click()
     assert "<svg" in Path(download.value.path()).read_text(encoding="utf-8")
