@@ -11,7 +11,7 @@ import pytest
 from playwright.sync_api import expect
 
 import brute
-from browser.conftest import brought
+from browser.conftest import api, brought
 from files import rows_of, write_study
 from skarlo.core import as_set, count, shown
 from skarlo.core.stats.intervals import wilson
