@@ -173,6 +173,8 @@ function CandidateCurves() {
             y="Precision"
             areaName="Avg precision"
             series={prs}
+            spoken={front?.key}
+            onSpoken={bring}
             alone={many ? [] : without.flatMap((c) => alone(c, "pr"))}
             steps
             onCutoff={many ? undefined : keep}

@@ -53,7 +53,10 @@ export function ManyCutoff() {
       <div className="@container">
         <div className="grid gap-x-5 gap-y-4 items-start grid-cols-1 @[780px]:grid-cols-[minmax(0,1fr)_minmax(0,380px)]">
           <div className="min-w-0">
-            <div className="border border-rule bg-sheet rounded-[4px] divide-y divide-rule">
+            <div
+              className="border border-rule bg-sheet rounded-[4px] divide-y divide-rule"
+              hidden={Boolean(asked.data) && scored.length === 0}
+            >
               {!asked.data &&
                 !asked.error &&
                 chosen.flatMap((c) =>

@@ -5,6 +5,6 @@ export const cutoff: StepEntry = {
   title: "Cutoff",
   load: () => import("./CutoffView").then((m) => m.CutoffView),
   reads: ["choice", "optimism", "drift"],
-  says: { lines: () => 2, names: 1, ofClass: true },
+  says: { lines: (many) => (many ? 3 : 2), names: 1, ofClass: true },
   pins: () => true,
 };
