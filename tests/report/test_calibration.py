@@ -8,6 +8,7 @@ from scipy.optimize import brentq
 
 from skarlo import core
 from skarlo.core.metrics.logistic import expit, logit
+from skarlo.report import figures
 from skarlo.report.exhibits import EXHIBITS, Reading, calibration, sentence
 from skarlo.report.scope import Scope, candidates
 
@@ -115,3 +116,28 @@ def test_the_table_says_what_each_brier_score_is_made_of_and_what_a_repair_does(
         "stretch alone",
         "monotone steps",
     ]
+
+
+def test_bins_and_band_are_those_that_were_chosen(monkeypatch):
+    s = study(lambda p: p)
+    results, seen = core.evaluate(s, "none"), []
+    monkeypatch.setattr(figures, "reliability", lambda *given: seen.append(given[3:]) or "<svg/>")
+
+    def blocks(**own):
+        scope = Scope("test", (1, 2), own=own)
+        return EXHIBITS["calibration"].blocks(Reading(
+            results=results, scope=scope, chosen=candidates(results, scope), tallies=dict, further=lambda: results
+        ))  # fmt: skip
+
+    plain, chosen = blocks(), blocks(bins="equal_width", band="whole", table="yes")
+    assert seen == [("equal_mass", False), ("equal_width", True)]
+    assert "bins of one width" in chosen[1]["text"]
+    assert "all of it at once" in chosen[1]["text"]
+    (table,) = [b for b in chosen if b["kind"] == "table" and b["head"][0]["text"] == "Bins of Net"]
+    score, actual = (x[s.splits["test"]] for x in (s.candidates[0].score, s.actual))
+    for row in table["rows"]:
+        low, high = (float(x) for x in row["cells"][0]["text"].split(" to "))
+        here = (score >= low) & ((score < high) | (high == 1))
+        assert row["cells"][1]["text"] == core.count(int(here.sum()))
+        assert row["cells"][3]["text"].startswith(core.shown(np.mean(actual[here])))
+    assert not [b for b in plain if b["kind"] == "table" and b["head"][0]["text"].startswith("Bins")]

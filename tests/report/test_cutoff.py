@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from core.test_features import three
 from skarlo import core
 from skarlo.report.exhibits import EXHIBITS
 from skarlo.report.exhibits.entry import Reading
@@ -69,3 +70,68 @@ def test_what_a_signer_must_be_told(shift, lift, said):
     plain = EXHIBITS["cutoff"].blocks(read(study(lift=0.45, n=3000))[2])
     assert "choosing explains" not in str(plain)
     assert "do not fix" not in str(plain)
+
+
+def test_what_the_view_was_asked_for_besides():
+    own = {"band": "0.3:0.5", "base": "0.08", "costs": "1:12", "sweep": "yes", "step": "0.1", "trace": "mcc"}
+    s = study()
+    _, further, reading = read(s, Scope("test", (1,), own=own))
+    blocks = EXHIBITS["cutoff"].blocks(reading)
+    tables = [b for b in blocks if b["kind"] == "table"]
+
+    def row(start, at=0):
+        found = next(b for b in tables if any(c["text"].startswith(start) for c in b["head"]))
+        return [c["text"] for c in found["rows"][at]["cells"]]
+
+    swept, cost = row("Cutoff of", 4), row("Cost of a row, needless")
+    band, restated = row("for review"), row("With 0.08")
+    test, score = s.splits["test"], s.candidates[0].score
+    actual, flagged = s.actual[test] == 1, score[test] >= 0.4
+    assert swept[0] == "≥ 0.4"
+    assert swept[2] == core.shown(np.mean(flagged[actual]))
+    assert swept[3] == core.shown(np.mean(actual[flagged]))
+    at = further["candidates"][0]["cutoff"]["value"]
+    missed, needless = np.sum(actual & (score[test] < at)), np.sum(~actual & (score[test] >= at))
+    assert cost[1].startswith(core.shown((12 * missed + needless) / np.sum(test)))
+    assert band[1:4] == [core.count(int(np.sum(x))) for x in (
+        score[test] < 0.3, (score[test] >= 0.3) & (score[test] < 0.5), score[test] >= 0.5)]  # fmt: skip
+    r, f = np.mean(score[test][actual] >= at), np.mean(score[test][~actual] >= at)
+    assert restated[1].startswith(core.shown(0.08 * r / (0.08 * r + 0.92 * f)))
+    (drawn,) = [b for b in blocks if b["kind"] == "figure" and b["name"] == "trace"]
+    assert "Matthews correlation" in drawn["svg"]
+
+
+def test_what_makes_no_sense_in_an_address_is_left_out():
+    plain = EXHIBITS["cutoff"].blocks(read(study())[2])
+    for own in ({"band": "0.5:0.3"}, {"band": "x:1"}, {"base": "2"}, {"base": "nan"}, {"costs": "1"}, {"costs": "-1:2"},
+                {"trace": "moon"}, {"sweep": "yes", "step": "0.3"}):  # fmt: skip
+        assert EXHIBITS["cutoff"].blocks(read(study(), Scope("test", (1,), own=own))[2]) == plain, own
+
+
+def test_answers_withheld_of_several_classes():
+    s = three()
+    evaluation, scope = core.Evaluation(s, "none"), Scope("all", (1, 2), own={"least": "A:0.6,Z:1,A:x"})
+    results, exhibit = evaluation.results(), EXHIBITS["cutoff"]
+
+    def blocks(scope):
+        return exhibit.blocks(Reading(
+            results=results, scope=scope, chosen=candidates(results, scope),
+            further=lambda: evaluation.results(exhibit.shows(results, scope)),
+            tallies=lambda: {"p": evaluation.ready.on_split(0, "all").judged.probable.likely.tally, "l": None},
+        ))  # fmt: skip
+
+    drawn, table, note = blocks(scope)
+    p = s.candidates[0].probabilities
+    kept, right = p.max(axis=1) >= 0.6, p.argmax(axis=1) == s.actual
+    first, second = ([c["text"] for c in row["cells"]] for row in table["rows"])
+    assert first[1] == "≥ 0.6"
+    assert first[2].startswith(core.shown(np.mean(kept)))
+    assert first[3].startswith(core.shown(np.mean(right[kept])))
+    assert second[1] == "gives no probability"
+    assert drawn["kind"] == "figure"
+    assert "every answer is withheld" in note["text"].lower()
+    of_class = Scope("all", (1,), of="y", own={"least": "A:0.6", "by": "class"})
+    table, note = blocks(of_class)
+    flagged = (p.argmax(axis=1) == 1) & kept
+    assert table["rows"][0]["cells"][3]["text"].startswith(core.shown(np.mean(s.actual[flagged] == 1)))
+    assert "“y” alone" in note["text"]

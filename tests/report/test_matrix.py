@@ -149,3 +149,18 @@ def test_orders_and_shares_by_hand():
     assert [share_of(cells, 0, 2, of) for of in ("actual", "predicted", "all")] == [9 / 15, 9 / 12, 9 / 52]
     assert share_of([[0, 0], [0, 0]], 0, 1, "actual") is None
     assert added([[[1, 2], [3, 4]], [[1, 1, 5], [1, 1, 5]]]) == [[2, 3], [4, 5]]
+
+
+def test_each_class_stands_below_where_the_view_had_them_open():
+    s = three()
+    *_, told = blocks(s, classes="yes", front="B")
+    assert told["kind"] == "table"
+    results = core.evaluate(s)["candidates"][1]["splits"]["all"]
+    rows = [[c["text"] for c in row["cells"]] for row in told["rows"]]
+    for k, label in enumerate(s.classes):
+        recall = results["per_class"][label]["recall"]
+        assert rows[k][:2] == [label, core.count(int(np.sum(s.actual == k)))]
+        assert rows[k][3] == core.with_interval(recall)
+    assert [row[0] for row in rows[3:]] == ["plain mean of the classes", "mean weighted by their rows", "all pooled"]
+    assert rows[3][3] == core.with_interval(results["averages"]["macro"]["recall"])
+    assert len(blocks(s)) == 2

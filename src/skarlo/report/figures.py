@@ -160,8 +160,12 @@ def strips(chosen: list[tuple[Shown, Tally]], bins: int = 60) -> str:
 MOST_PLANES, ACROSS = 6, 3
 
 
-def reliability(chosen: list[Shown], happened: str, said: str) -> str:
-    """Of the rows given a probability, how many were so: a plane a candidate, its scores beneath; the first six."""
+def reliability(chosen: list[Shown], happened: str, said: str, cut: str = "equal_mass", whole: bool = False) -> str:
+    """Of the rows given a probability, how many were so: a plane a candidate, its scores beneath; the first six.
+
+    cut : how bins are cut, "equal_mass" or "equal_width"
+    whole : whether the band is where the true curve lies, and not where the fit would lie if the scores were true
+    """
     drawn = chosen[:MOST_PLANES]
     across = min(ACROSS, len(drawn))
     down = -(-len(drawn) // across)
@@ -172,7 +176,7 @@ def reliability(chosen: list[Shown], happened: str, said: str) -> str:
         for i in range(down * across):
             above, below = axes[2 * (i // across), i % across], axes[2 * (i // across) + 1, i % across]
             if i < len(drawn):
-                _plane(above, below, drawn[i])
+                _plane(above, below, drawn[i], cut, whole)
             else:
                 above.axis("off")
                 below.axis("off")
@@ -180,11 +184,13 @@ def reliability(chosen: list[Shown], happened: str, said: str) -> str:
         return as_svg(fig, f"Observed share against the probability given. {said}")
 
 
-def _plane(above: Axes, below: Axes, c: Shown) -> None:
+def _plane(above: Axes, below: Axes, c: Shown, cut: str, whole: bool) -> None:
     found = c.part["calibration"]
-    fit, bins = found["isotonic"], found["equal_mass"]
+    fit, bins = found["isotonic"], found["equal_width" if cut == "equal_width" else "equal_mass"]
     at = np.array(fit["runs"]["mean_score"])
-    above.fill_between(at, fit["consistency"]["low"], fit["consistency"]["high"], color=RULE, alpha=0.55, lw=0)
+    band = fit["confidence"] if whole else fit["consistency"]
+    if band is not None:
+        above.fill_between(at, band["low"], band["high"], color=RULE, alpha=0.55, lw=0)
     above.plot([0, 1], [0, 1], color=SOFT, lw=0.8)
     x = np.ravel(np.column_stack((fit["from"], fit["to"])))
     above.plot(x, np.repeat(fit["observed"], 2), color=c.colour, lw=1.3, drawstyle="steps-post")
@@ -240,6 +246,25 @@ def _strip(ax: Axes, c: Shown, t: Tally, edges: np.ndarray) -> None:
     ax.set_yticks([])
     ax.spines["left"].set_visible(False)
     ax.set_xlim(edges[0], edges[-1])
+
+
+def trace(lines: Sequence[tuple[Shown, Sequence[tuple[float, float]]]], title: str) -> str:
+    """A metric by cutoff, a line a candidate, with where each cutoff stands."""
+    with mpl.rc_context(STYLE):
+        fig = Figure(figsize=(7.6, 2.0))
+        ax = fig.subplots()
+        fig.subplots_adjust(left=0.065, right=0.98, bottom=0.2, top=0.9)
+        for c, points in lines:
+            at, value = [x for x, _ in points], [y for _, y in points]
+            ax.plot(at, value, color=c.colour, lw=1.4, ls=DASHES[c.dash], label=c.letter)
+            if c.cutoff is not None:
+                ax.axvline(c.cutoff, color=c.colour, lw=0.8, ls=(0, (2, 2)))
+                ax.annotate(
+                    f"{c.letter} ≥ {as_set(c.cutoff)}", (c.cutoff, 1), (3, -9), xycoords=("data", "axes fraction"),
+                    textcoords="offset points", fontsize=7.5, color=c.colour,
+                )  # fmt: skip
+        ax.set(ylabel=title, xlabel="Cutoff")
+        return as_svg(fig, f"{title} by cutoff.")
 
 
 def as_svg(fig: Figure, title: str) -> str:

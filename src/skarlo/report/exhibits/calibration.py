@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any, Literal, cast
 
-from skarlo.core import METRICS, Metric, Results, named, several, shown
+from skarlo.core import METRICS, Metric, Results, count, named, several, shown
 from skarlo.report import figures
-from skarlo.report.blocks import Block, Cell, Row, drawing, note, table, texts
+from skarlo.report.blocks import Block, Cell, Row, counts, drawing, note, table, texts
 from skarlo.report.drafting import counted_rows, read_on
 from skarlo.report.scope import Scope, Shown, candidates, class_read, of_class
 
@@ -163,22 +163,43 @@ def _blocks(reading: Reading) -> list[Block]:
     results, scope = reading.results, reading.scope
     many = results["holdout"]["positive"] is None
     chosen = [c for c in calibrated(results, scope) if "calibration" in c.part]
+    cut = "equal_width" if scope.own.get("bins") == "equal_width" else "equal_mass"
+    whole = scope.own.get("band") == "whole"
+    grey = "where the true curve lies, all of it at once, if it never falls" if whole else (
+        "where it would lie if the probabilities were true, point by point"
+    )  # fmt: skip
     told = note(
         *read_on(results, scope),
-        "step line: best monotone fit; grey: where it would lie if the probabilities were true, point by point; "
-        f"rings: bins of about as many rows each, with {results['settings']['confidence'] * 100:g} % intervals; "
+        f"step line: best monotone fit; grey: {grey}; rings: bins of "
+        f"{'one width' if cut == 'equal_width' else 'about as many rows each'}, with "
+        f"{results['settings']['confidence'] * 100:g} % intervals; "
         "beneath: the rows that were so up, the others down, as the square root of the share of their class",
     )
     if not chosen:
         return [note(*read_on(results, scope))]
     happened = _happened_as(results, scope).strip("“”")
     blocks: list[Block] = [
-        drawing("calibration", figures.reliability(chosen, happened, _said(results, scope))),
+        drawing("calibration", figures.reliability(chosen, happened, _said(results, scope), cut, whole)),
         told,
         _numbers(chosen, many),
     ]
+    if scope.own.get("table") == "yes":
+        blocks += [_bins(c, cut, happened) for c in chosen]
     repaired = None if many else _repaired(chosen)
     return blocks if repaired is None else [*blocks, *repaired]
+
+
+def _bins(c: Shown, cut: str, happened: str) -> Block:
+    """The bins of a candidate, one a row; those without rows are left out."""
+    b = cast(Any, c.part["calibration"])[cut]
+    head = [*texts(f"Bins of {c.name}"), *counts("rows"), *texts("mean probability", f"share “{happened}”")]
+    rows: list[Row] = []
+    for i, n in enumerate(b["rows"]):
+        if n:
+            ends = f"{shown(b['low_edge'][i])} to {shown(b['high_edge'][i])}"
+            seen = f"{shown(b['observed'][i])} ({shown(b['low'][i])} to {shown(b['high'][i])})"
+            rows.append({"cells": [*texts(ends), *counts(count(n)), *texts(shown(b["mean_score"][i]), seen)]})
+    return table(head, rows)
 
 
 def _numbers(chosen: list[Shown], many: bool) -> Block:

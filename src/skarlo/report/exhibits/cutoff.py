@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from typing import Any
 
 from skarlo.core import (
     METRICS,
@@ -157,11 +158,22 @@ def _shows(results: Results, scope: Scope) -> tuple[Part, ...]:
 def _asked(scope: Scope) -> list[Part]:
     """What the view was asked for besides: a band for review, an expected base rate."""
     band, rate, prices = _band(scope), _rate(scope), _prices(scope)
+    step = _step(scope) or (TRACED if scope.own.get("trace") else 0.0)
     return [
+        *([Part("sweep", scope.split, step=step)] if step else []),
         *([Part("review", scope.split, band=band)] if band else []),
         *([Part("expected", scope.split, rate=rate, prices=prices)] if rate else []),
         *([Part("cost", scope.split, prices=prices)] if prices else []),
     ]
+
+
+TRACED = 0.01  # between the cutoffs of a trace
+
+
+def _step(scope: Scope) -> float:
+    """How far apart the cutoffs of the sweep table are; 0 where it is not open."""
+    step = _numbers(scope.own.get("step", "0.1"))
+    return step[0] if scope.own.get("sweep") == "yes" and step and step[0] in (0.1, 0.05, 0.02, 0.01) else 0.0
 
 
 def _numbers(text: str) -> tuple[float, ...]:
@@ -226,8 +238,12 @@ def _besides(reading: Reading) -> list[Block]:
     scope = reading.scope
     band, rate, prices = _band(scope), _rate(scope), _prices(scope)
     rows: list[Row]
-    further = candidates(reading.further(), scope) if band or rate or prices else []
-    out: list[Block] = []
+    traced, step = scope.own.get("trace", ""), _step(scope)
+    asked = band or rate or prices or traced or step
+    further = candidates(reading.further(), scope) if asked else []
+    out: list[Block] = _trace(further, traced) if traced else []
+    if step:
+        out += _sweep(further, scope)
     if prices:
         price = f"Cost of a row, needless flag {as_set(prices[0])}, miss {as_set(prices[1])}"
         costs = [(c, c.part["cost"]) for c in further if "cost" in c.part]
@@ -252,6 +268,37 @@ def _besides(reading: Reading) -> list[Block]:
         rows = [{"cells": [who(c), *(value_cell(m[n], interval=True) for n in names)]} for c, m in restated]
         out.append(table(texts(f"With {as_set(rate)} positive", *titles), rows))
     return out
+
+
+def _trace(further: list[Shown], name: str) -> list[Block]:
+    """A metric of counts by cutoff, a line a candidate."""
+    lines: list[tuple[Shown, list[tuple[float, float]]]] = []
+    for c in further:
+        found: Any = c.part.get("sweep", {})
+        if isinstance(found.get(name), dict):
+            at = zip(found["cutoff"], found[name]["value"], strict=True)
+            lines.append((c, [(x, y) for x, y in at if y is not None]))
+    if not lines:
+        return []
+    title = METRICS[name].title if name in METRICS else name
+    return [drawing("trace", figures.trace(lines, title)), note(f"{title} by cutoff")]
+
+
+SWEPT = ("flagged_share", "recall", "precision", "specificity", "f1")
+
+
+def _sweep(further: list[Shown], scope: Scope) -> list[Block]:
+    """The metrics of the candidate in front at cutoffs one step apart."""
+    swept = [c for c in further if "sweep" in c.part]
+    front = next(iter([*(c for c in swept if c.letter == scope.own.get("front")), *swept]), None)
+    if front is None:
+        return []
+    found: Any = front.part["sweep"]
+    rows: list[Row] = [
+        {"cells": texts(f"≥ {as_set(at)}", *(shown(found[name]["value"][i]) for name in SWEPT))}
+        for i, at in enumerate(found["cutoff"])
+    ]
+    return [table(texts(f"Cutoff of {front.name}", *(METRICS[name].title for name in SWEPT)), rows)]
 
 
 def _width(c: Shown) -> list[str]:

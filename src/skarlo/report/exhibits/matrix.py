@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from skarlo.core import (
+    METRICS,
     CellsLess,
     Part,
     Results,
@@ -19,20 +21,25 @@ from skarlo.core import (
 )
 from skarlo.report.blocks import (
     Block,
+    Cell,
     Matrices,
     Matrix,
     MatrixCell,
     MatrixRow,
+    Row,
     Rung,
     RungCell,
     RungRow,
     Rungs,
+    counts,
     note,
+    table,
+    texts,
 )
 from skarlo.report.drafting import MOST_NAMED, counted_rows, read_on
 from skarlo.report.scope import Scope, Shown, candidates
 
-from .cells import cutoff_of, tile
+from .cells import cutoff_of, tile, value_cell
 from .entry import Exhibit, Reading
 from .grid import Layout, added, layout, ordered, share_of
 
@@ -179,8 +186,37 @@ def _blocks(reading: Reading) -> list[Block]:
     axes = f"rows: the {'predicted' if how.turned else 'actual'} class; columns: the " + (
         "actual one" if how.turned else "predicted one"
     )
+    each = _classes(results, scope, reading.chosen) if not how.merge else []
     merged = [f"{name} are taken together" for name in names if " + " in name] if how.merge else []
-    return [*drawn, note(*read_on(results, scope), axes, *told, *merged)]
+    return [*drawn, note(*read_on(results, scope), axes, *told, *merged), *each]
+
+
+TOLD = ("precision", "recall", "f1")
+AVERAGES = {"macro": "plain mean of the classes", "weighted": "mean weighted by their rows", "micro": "all pooled"}
+
+
+def _classes(results: Results, scope: Scope, chosen: Sequence[Shown]) -> list[Block]:
+    """Each class of the candidate in front against the rest, and the averages, where the view had them open."""
+    told = [c for c in chosen if c.part["matrix"] is not None and "per_class" in c.part]
+    front = next(iter([*(c for c in told if c.letter == scope.own.get("front")), *told]), None)
+    if scope.own.get("classes") != "yes" or front is None:
+        return []
+    names = results["holdout"].get("names", {})
+
+    def cells(of: Mapping[str, Any]) -> list[Cell]:
+        return [value_cell(of[m], interval=True) if m in of else {"text": "—"} for m in TOLD]
+
+    rows: list[Row] = [
+        {"cells": [*texts(names.get(label, label)), *counts(count(one["actual_rows"])), *cells(one)]}
+        for label, one in front.part["per_class"].items()
+    ]
+    averages = front.part.get("averages", {})
+    rows += [
+        {"cells": [*texts(title), *counts(""), *cells(averages[kind])]} for kind, title in AVERAGES.items()
+        if kind in averages
+    ]  # fmt: skip
+    head = [*texts(f"Classes of {front.name}"), *counts("rows"), *texts(*(METRICS[m].title for m in TOLD))]
+    return [table(head, rows)]
 
 
 def _faces(chosen: Sequence[Shown]) -> list[Face]:
