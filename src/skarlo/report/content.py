@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from skarlo import core
@@ -159,7 +159,8 @@ def as_today(frozen: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _from_figures(e: Mapping[str, Any], frozen: Mapping[str, Any]) -> list[Block]:
-    results, scope = frozen["results"][e["results"]], Scope.kept(e["scope"])
+    results = frozen["results"][e["results"]]
+    scope = replace(Scope.kept(e["scope"]), own={"mode": "each"})  # matrices stood one by one
     none: Mapping[str, Tally | None] = defaultdict(lambda: None)
     made = _blocks(Exhibited(view=e["view"], caption="", scope=scope, results=results, tallies=lambda: none,
                              further=lambda parts: results))  # fmt: skip
