@@ -176,6 +176,14 @@ def test_a_trace_is_the_metric_at_each_cutoff(person, study, rows):
     drawn = sum(v is not None for v in told("kinds=sweep&step=0.01")["sweep"]["mcc"]["value"])
     line = ana.locator("[data-part='trace'][data-metric='mcc'] > path").first
     expect(line).to_have_attribute("d", re.compile(rf"^M[^L]+(L[^L]+){{{drawn - 1}}}$"))
+    ana.get_by_label("Traced").select_option("net_benefit")
+    benefit = told("kinds=net_benefit")["net_benefit"]
+    plot = ana.locator("[data-part='trace'][data-metric='net_benefit']")
+    for line, series in ((plot.locator("> path").first, "net_benefit"),
+                         (plot.locator("[data-part='acting-on-all'] path"), "all")):  # fmt: skip
+        there = sum(v >= -0.05 for v in benefit[series])
+        expect(line).to_have_attribute("d", re.compile(rf"^M[^L]+(L[^L]+){{{there - 1}}}$"))
+    ana.get_by_label("Traced").select_option("mcc")
     here = told(f"kinds=lines&cutoffs=1:{at}")["metrics"]["mcc"]["value"]
     expect(ring.locator("title")).to_contain_text(shown(here))
     with ana.expect_download() as download:

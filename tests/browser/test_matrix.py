@@ -10,7 +10,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from browser.conftest import brought
+from browser.conftest import api, brought
 from files import TREES, guess, trees_of, write_trees
 from skarlo.core import count, shown
 from skarlo.core.stats.tests import mcnemar_midp
@@ -102,6 +102,15 @@ def test_one_less_another_is_tinted_only_where_the_data_separates_them(person, s
     ana.wait_for_url("**pair=B-A**")
     turned = first.replace("+", "−") if "+" in first else first.replace("−", "+")
     expect(cell(ana, 0, 0).locator("[data-less]")).to_have_text(turned)
+    pairs = ana.request.get(f"{api(study)}/parts?kinds=pairs", headers={"Prefer": "wait=60"}).json()["pairs"]
+    (pair,) = [p for p in pairs if {p["a"], p["b"]} == {"Net", "Guide"}]
+    for kind, name in (("macro", "recall"), ("macro", "precision"), ("weighted", "f1")):
+        d = pair["averages"][kind][name]
+        sign = 1 if pair["a"] == "Guide" else -1
+        shows = ana.locator(f"[data-less-average='{kind}-{name}']")
+        expect(shows).to_contain_text(shown(sign * d["difference"]))
+        expect(shows).to_contain_text(shown(min(sign * d["low"], sign * d["high"])))
+        expect(shows.locator("[data-apart]")).to_have_attribute("data-apart", str(d["p_adjusted"] <= 0.05).lower())
 
 
 def test_classes_are_taken_together_by_added_probabilities(person, study, rows):

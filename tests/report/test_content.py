@@ -43,7 +43,8 @@ def two():
 
 @pytest.fixture(scope="module")
 def many():
-    return made(replace(three(), title="of three"), [v for v, e in EXHIBITS.items() if not e.refused], "all", mode="each")
+    views = [v for v, e in EXHIBITS.items() if not e.refused]
+    return made(replace(three(), title="of three"), views, "all", mode="each")
 
 
 @pytest.mark.parametrize("which", ["two", "many"])

@@ -29,8 +29,9 @@ describe("the steps", () => {
     expect(steps.canPin("casebook", false)).toBe(false);
     expect(steps.canPin("nothing", false)).toBe(false);
   });
-  it("cannot all be pinned of three classes and more", () => {
-    expect(steps.canPin("cutoff", false)).toBe(true);
-    expect(steps.canPin("cutoff", true)).toBe(false);
+  it("that read results can all be pinned, of two classes and of many", () => {
+    for (const step of ["roster", "matrix", "curves", "cutoff", "calibration"])
+      for (const many of [false, true]) expect(steps.canPin(step, many)).toBe(true);
+    expect(steps.canPin("intake", false)).toBe(false);
   });
 });

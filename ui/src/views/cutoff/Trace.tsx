@@ -1,6 +1,6 @@
 import { scaleLinear } from "d3-scale";
 import { useMemo, useRef } from "react";
-import type { Schemas } from "../../api/client";
+import type { Parts } from "../../api/client";
 import { useParts } from "../../api/queries";
 import { metricOf, type Shown, useOwn, useScope } from "../../app/scope";
 import { Line, type Spot } from "../../charts/Line";
@@ -18,6 +18,8 @@ const COST = "cost";
 const HEIGHT = 128;
 const [TOP, BOTTOM] = [10, 108];
 const POINTS = 400; // about so many are drawn of a line
+const BENEFIT = "net_benefit";
+const FLOOR = -0.05; // net benefits below are worse than any that is chosen
 const STEP = 0.01; // between the cutoffs of a sweep
 const isLive = (name: string) => (LIVE as readonly string[]).includes(name);
 
@@ -30,37 +32,47 @@ export function Trace({ scored, classes, domain, held }: Props) {
   const { study, split, slice, metric, few } = useScope();
   const counted = study.metrics.filter((m) => m.needs === "counts").map((m) => m.name);
   const here = LIVE.filter((name) => counted.includes(name));
-  const names: [string, ...string[]] = [COST, ...here, ...counted.filter((name) => !isLive(name))];
+  const probable = scored.some(({ c }) => c.result.splits[split]?.metrics.brier?.value != null);
+  const others = counted.filter((name) => !isLive(name));
+  const names: [string, ...string[]] = [COST, ...here, ...(probable ? [BENEFIT] : []), ...others];
   const [name, choose] = useOwn("trace", names);
   const [prices] = usePrices();
   const figure = useRef<SVGSVGElement>(null);
   const swept = name !== COST && !isLive(name);
-  const asked = useParts(
-    study.id,
-    swept && !few ? { kinds: ["sweep"], split, cutoffs: "", within: slice, step: STEP } : null,
-  );
+  const kinds = name === BENEFIT ? (["net_benefit"] as const) : (["sweep"] as const);
+  const more = name === BENEFIT ? {} : { step: STEP };
+  const asked = useParts(study.id, swept && !few ? { kinds, split, cutoffs: "", within: slice, ...more } : null);
+  const benefit = name === BENEFIT ? benefits(asked.data, scored, split) : null;
   const lines = useMemo(
     () =>
       scored.map(({ c, tally }) => ({
         c,
         tally,
-        points: swept ? sweptOf(asked.data, c, split, name) : traced(tally, name, prices),
+        points: !swept
+          ? traced(tally, name, prices)
+          : name === BENEFIT
+            ? (benefits(asked.data, [{ c, tally }], split)?.lines[0] ?? [])
+            : sweptOf(asked.data, c, split, name),
       })),
     [scored, name, prices, swept, asked.data, split],
   );
   const level = classes.flatMap((c) => {
+    if (name === BENEFIT) return [];
     const n = c.part.outcomes;
     const y = name === COST ? n && value(name, n, prices) : metricOf(c.part, name).value;
     return y == null || few ? [] : [{ c, y }];
   });
   const told = [...lines.flatMap((l) => l.points.map((p) => p.y)), ...level.map((l) => l.y)];
   const rate = told.every((v) => v >= -1 && v <= 1);
-  const reach = name === COST || !rate ? domainOf([0, ...told]) : ([Math.min(0, ...told), 1] as Interval);
+  const reach =
+    name === COST || name === BENEFIT || !rate ? domainOf([0, ...told]) : ([Math.min(0, ...told), 1] as Interval);
   if (few || (!swept && (!reach || told.length === 0))) return null;
   const x = scaleLinear(domain, [STRIP.pad, STRIP.width - STRIP.pad]).clamp(true);
   const [low, high] = reach ?? [0, 1];
   const y = scaleLinear([name === COST ? Math.max(low, 0) : low, high], [BOTTOM, TOP]);
-  const title = name === COST ? "cost a thousand rows" : metric(name).title;
+  const titleOf = (one: string) =>
+    one === COST ? "cost of the errors" : one === BENEFIT ? "net benefit" : metric(one).title;
+  const title = name === COST ? "cost a thousand rows" : titleOf(name);
   return (
     <section aria-label="Trace" className="px-3.5 pt-2 pb-1">
       <header className="flex items-baseline gap-3 text-sm text-soft">
@@ -74,7 +86,7 @@ export function Trace({ scored, classes, domain, held }: Props) {
           >
             {names.map((one) => (
               <option key={one} value={one}>
-                {one === COST ? "cost of the errors" : metric(one).title}
+                {titleOf(one)}
               </option>
             ))}
           </select>
@@ -99,6 +111,14 @@ export function Trace({ scored, classes, domain, held }: Props) {
             </text>
           </g>
         ))}
+        {benefit && (
+          <g data-part="acting-on-all">
+            <Line points={benefit.all} x={x} y={y} color="var(--color-soft)" dash="2 3" />
+            <text x={STRIP.pad + 4} y={TOP + 8}>
+              dotted: acting on every row
+            </text>
+          </g>
+        )}
         {level.map(({ c, y: at }) => (
           <g key={c.position} data-level={c.letter}>
             <line
@@ -126,8 +146,24 @@ export function Trace({ scored, classes, domain, held }: Props) {
   );
 }
 
+/** What each threshold is worth (net benefit, in true positives a row), and what acting on every row would be: down to
+ * a little below nought, which is what acting on none is worth. */
+function benefits(parts: Parts | undefined, scored: Traced[], split: string) {
+  const found = scored.map(
+    ({ c }) => parts?.candidates?.find((one) => one.name === c.result.name)?.splits?.[split]?.net_benefit,
+  );
+  const first = found.find((one) => one);
+  if (!first) return null;
+  const line = (at: number[], value: number[]) =>
+    at.flatMap((x, i): Spot[] => ((value[i] ?? 0) >= FLOOR ? [{ x, y: value[i] ?? 0 }] : []));
+  return {
+    lines: found.map((one) => (one ? line(one.threshold, one.net_benefit) : [])),
+    all: line(first.threshold, first.all),
+  };
+}
+
 /** A metric at the cutoffs of the server's sweep. */
-function sweptOf(parts: Schemas["Parts"] | undefined, c: Shown, split: string, name: string): Spot[] {
+function sweptOf(parts: Parts | undefined, c: Shown, split: string, name: string): Spot[] {
   const sweep = parts?.candidates?.find((one) => one.name === c.result.name)?.splits?.[split]?.sweep;
   const at = sweep?.cutoff;
   const told = sweep?.[name];
@@ -162,7 +198,10 @@ function Ring({ c, tally, name, prices, x, y, held }: RingProps) {
   const moving = useMoving(held, c.position);
   const cutoff = moving ?? c.shownCutoff ?? 0;
   const n = moving === null && !c.pending && c.part.outcomes ? c.part.outcomes : countsOf(tally, cutoff);
-  const kept = moving === null && !c.pending && name !== COST && !isLive(name) ? metricOf(c.part, name).value : null;
+  const kept =
+    moving === null && !c.pending && name !== COST && name !== BENEFIT && !isLive(name)
+      ? metricOf(c.part, name).value
+      : null;
   const at = kept ?? (n && value(name, n, prices));
   if (at == null) return null;
   return (

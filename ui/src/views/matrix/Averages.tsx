@@ -1,5 +1,7 @@
 import type { Metric } from "../../api/client";
-import { useScope } from "../../app/scope";
+import { useParts } from "../../api/queries";
+import { differenceOf, Less, reported } from "../../app/Difference";
+import { type Shown, useScope } from "../../app/scope";
 import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
 import { PENDING } from "../../parts/basics";
@@ -16,7 +18,7 @@ const BLOCKS = [
 type Means = Record<string, Record<string, Metric> | undefined>;
 type Props = { faces: (Face & { means: Means })[] };
 
-/** Averages over the classes, on one ruler. No test compares them, so none is called ahead. */
+/** Averages over the classes, on one ruler; whether two are apart is told where one is taken off another. */
 export function Averages({ faces }: Props) {
   const { metric, pending } = useScope();
   const of = (f: Props["faces"][number], block: string, name: string): Metric =>
@@ -65,6 +67,59 @@ export function Averages({ faces }: Props) {
           ))}
         </div>
       ))}
+    </section>
+  );
+}
+
+const TESTED = BLOCKS.filter(([block]) => block !== "micro");
+
+/** One candidate's averages less another's, by the paired tests on the reported rows. */
+export function LessAverages({ pair: [a, b] }: { pair: [Shown, Shown] }) {
+  const scope = useScope();
+  const { study, split, slice, query, results, metric, pending, few } = scope;
+  const there = reported(scope) && !few;
+  const asked = useParts(study.id, there ? { kinds: ["pairs"], split, cutoffs: query, within: slice } : null);
+  if (!there) return null;
+  const told = TESTED.map(([block, title, names]) => ({
+    block,
+    title,
+    lines: names.map((name) => ({
+      name,
+      d: differenceOf(
+        asked.data?.pairs ?? [],
+        a,
+        b,
+        (of) => of.averages?.[block]?.[name],
+        1 - results.settings.confidence,
+      ),
+    })),
+  }));
+  const domain = domainOf([0, ...told.flatMap(({ lines }) => lines.flatMap(({ d }) => [d.low, d.high]))]);
+  return (
+    <section aria-label="Averages compared" className="text-sm" data-part="less-averages">
+      <h2 className="font-sans text-sm font-semibold">
+        averages, {a.letter} less {b.letter}
+      </h2>
+      <div className="flex flex-wrap gap-x-8 gap-y-2">
+        {told.map(({ block, title, lines }) => (
+          <dl key={block} className="flex gap-6">
+            <dt className="font-serif italic text-soft w-24">{title}</dt>
+            {lines.map(({ name, d }) => (
+              <dd key={name} data-less-average={`${block}-${name}`}>
+                <span className="block text-soft">{metric(name).title}</span>
+                <Less
+                  of={d}
+                  own={false}
+                  waiting={pending || !asked.data || asked.isPlaceholderData}
+                  domain={domain}
+                  color={colour(a.position)}
+                  written
+                />
+              </dd>
+            ))}
+          </dl>
+        ))}
+      </div>
     </section>
   );
 }

@@ -6,7 +6,7 @@ import { saveCsv } from "../../charts/save";
 import { Fault, Loading, Tile, ViewHead } from "../../parts/basics";
 import { Choice } from "../../parts/Choice";
 import { asSet } from "../../parts/number";
-import { Averages } from "./Averages";
+import { Averages, LessAverages } from "./Averages";
 import { Classes } from "./Classes";
 import { Confusions } from "./Confusions";
 import { type Cells, groupsOf, type Of, type Order, ordered } from "./grid";
@@ -167,6 +167,7 @@ export function MatrixView() {
               ) : (
                 <Rungs {...rungs} faces={compared} less={pair ? less : null} />
               )}
+              {many && pair && <LessAverages pair={pair} />}
             </div>
             {mode !== "less" && !few && names.length > 0 && (
               <div
@@ -233,7 +234,7 @@ function Caption({ mode, many, plain, of, pair }: CaptionProps) {
         <>
           Bars: share of the {OF[of]}. Tint: the share of the actual class that is missed so
           {mode === "together" && ", the mean of all"}. Framed in ink: right.{" "}
-          {many && "Share predicted: filled where it is separated from the actual share. No test compares averages."}
+          {many && "Share predicted: filled where it is separated from the actual share."}
           {keys}
         </>
       )}

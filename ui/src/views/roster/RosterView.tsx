@@ -1,6 +1,6 @@
 import { useRef } from "react";
-import type { Parts, Study } from "../../api/client";
 import { useParts } from "../../api/queries";
+import { type Difference, differenceOf, Less, reported } from "../../app/Difference";
 import { Drafted } from "../../app/Drafted";
 import { Figure } from "../../app/Figure";
 import type { Read } from "../../app/results";
@@ -8,7 +8,7 @@ import { isPending, type MetricInfo, metricOf, type Shown, sliceNamed, useOwn, u
 import { saveCsv } from "../../charts/save";
 import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
-import { PENDING, Tile, ViewHead } from "../../parts/basics";
+import { Tile, ViewHead } from "../../parts/basics";
 import { Choice } from "../../parts/Choice";
 import { type Column, DataTable } from "../../parts/DataTable";
 import { Findings } from "../../parts/Findings";
@@ -91,9 +91,9 @@ export function RosterView() {
       ],
       less ? `roster-${split}-less-${less.letter}` : `roster-${split}`,
     );
-  const numbers = (c: Shown, name: string): Value =>
+  const numbers = (c: Shown, name: string): Difference =>
     less
-      ? differenceOf(asked.data?.pairs ?? [], c, less, name, 1 - results.settings.confidence)
+      ? differenceOf(asked.data?.pairs ?? [], c, less, (pair) => pair.metrics[name], 1 - results.settings.confidence)
       : metricOf(c.part, name);
   const domains = Object.fromEntries(
     columns.map(({ name }) => {
@@ -285,61 +285,8 @@ export function RosterView() {
   );
 }
 
-type Pairs = NonNullable<Parts["pairs"]>;
 const READINGS = ["values", "differences", "splits"] as const;
 const TITLES = { values: "values", differences: "differences", splits: "splits side by side" };
-type Value = { value: number | null; low?: number | null; high?: number | null; why?: string | null; apart?: boolean };
-
-/** Whether the rows that are read are those on which candidates are tested against each other. */
-const reported = ({ split, study }: { split: string; study: Study }) => split === study.holdout.report_on;
-
-/** A candidate's number less another's, on the rows of both. */
-function differenceOf(pairs: Pairs, c: Shown, from: Shown, name: string, alpha: number): Value {
-  if (c === from) return { value: null };
-  const pair = pairs.find((p) => [p.a, p.b].includes(c.result.name) && [p.a, p.b].includes(from.result.name));
-  const d = pair?.metrics[name];
-  if (!pair || d?.difference == null) return { value: null, why: d?.why ?? "not compared" };
-  const sign = pair.a === c.result.name ? 1 : -1;
-  const ends = [d.low, d.high].map((x) => (x == null ? null : sign * x));
-  const [low, high] = sign > 0 ? ends : ends.toReversed();
-  return { value: sign * d.difference, low, high, apart: (d.p_adjusted ?? 1) <= alpha, why: d.why };
-}
-
-type LessProps = {
-  of: Value;
-  own: boolean;
-  waiting: boolean;
-  domain: [number, number] | null;
-  color: string;
-  written: boolean;
-};
-
-/** A difference, on a ruler with nought. */
-function Less({ of, own, waiting, domain, color, written }: LessProps) {
-  if (own) return <span className="text-soft text-sm">reference</span>;
-  if (waiting) return <span className="text-soft">{PENDING}</span>;
-  if (of.value === null)
-    return (
-      <span className="text-soft" title={of.why ?? undefined}>
-        —
-      </span>
-    );
-  return (
-    <span data-apart={of.apart ?? false} title={of.why ?? undefined}>
-      <span className={`text-lg ${of.apart ? "font-semibold" : ""}`}>
-        {of.value > 0 ? "+" : ""}
-        {shown(of.value)}
-      </span>
-      <Whisker of={of} domain={domain} color={color} ring={!of.apart} at={0} />
-      {written && of.low != null && (
-        <span className="block text-xs text-soft whitespace-nowrap">
-          {shown(of.low)} to {shown(of.high)}
-        </span>
-      )}
-    </span>
-  );
-}
-
 function Who({ c }: { c: Shown }) {
   const at = c.gives === "probabilities" ? "probabilities" : "classes only";
   return (
