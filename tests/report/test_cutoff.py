@@ -24,8 +24,8 @@ def study(shift=0.0, n=800, lift=0.2):
                       core.Settings(draws=200))  # fmt: skip
 
 
-def read(s, scope=SCOPE):
-    evaluation = core.Evaluation(s, "none")
+def read(s, scope=SCOPE, curves="none"):
+    evaluation = core.Evaluation(s, curves)
     results = evaluation.results()
     parts = EXHIBITS["cutoff"].shows(results, scope)
     return results, evaluation.results(parts), Reading(
@@ -135,3 +135,10 @@ def test_answers_withheld_of_several_classes():
     flagged = (p.argmax(axis=1) == 1) & kept
     assert table["rows"][0]["cells"][3]["text"].startswith(core.shown(np.mean(s.actual[flagged] == 1)))
     assert "“y” alone" in note["text"]
+
+
+def test_net_benefit_is_traced():
+    _, further, reading = read(study(), Scope("test", (1,), own={"trace": "net_benefit"}), "compact")
+    (drawn,) = [b for b in EXHIBITS["cutoff"].blocks(reading) if b["kind"] == "figure" and b["name"] == "trace"]
+    assert "Net benefit" in drawn["svg"]
+    assert len(further["candidates"][0]["splits"]["test"]["net_benefit"]["threshold"]) > 10

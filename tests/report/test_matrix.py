@@ -77,7 +77,14 @@ def test_one_less_another_tells_what_the_data_separate():
     s = three(n=900)
     said = np.where(np.arange(900) % 3 == 0, 0, s.candidates[1].predicted)
     s = replace(s, candidates=(s.candidates[0], replace(s.candidates[1], predicted=said)))
-    drawn, told = blocks(s, mode="less", pair="B-A")
+    drawn, told, averages, _ = blocks(s, mode="less", pair="B-A")
+    (pair,) = core.evaluate(s)["pairs"]
+    for row, kind in zip(averages["rows"], ("macro", "weighted"), strict=True):
+        for cell, name in zip(row["cells"][1:], ("precision", "recall", "f1"), strict=True):
+            d = pair["averages"][kind][name]
+            assert cell["text"].removeprefix("+").startswith(core.shown(-d["difference"]))
+            assert cell["text"].endswith(f"({core.shown(-d['high'])} to {core.shown(-d['low'])})")
+            assert cell["edge"] == (d["p_adjusted"] <= 0.05)
     less = core.Evaluation(s, "none").results([core.Part("cells", "all", pair=("l", "p"))])
     (cells,) = (c["splits"]["all"]["cells"] for c in less["candidates"] if "cells" in c["splits"].get("all", {}))
     apart = 0
@@ -122,7 +129,7 @@ def test_rows_without_an_answer_have_a_column_of_their_own():
     for i, row in enumerate(drawn["rows"]):
         first, second = row["cells"][3]["rungs"]
         assert (first["text"], second["text"]) == ("0", core.count(int(np.count_nonzero(s.actual[:30] == i))))
-    less, _ = blocks(s, mode="less")
+    less, *_ = blocks(s, mode="less")
     assert less["columns"][-1] == "no answer"
 
 

@@ -160,6 +160,7 @@ def _asked(scope: Scope) -> list[Part]:
     band, rate, prices = _band(scope), _rate(scope), _prices(scope)
     step = _step(scope) or (TRACED if scope.own.get("trace") else 0.0)
     return [
+        *([Part("net_benefit", scope.split)] if scope.own.get("trace") == BENEFIT else []),
         *([Part("sweep", scope.split, step=step)] if step else []),
         *([Part("review", scope.split, band=band)] if band else []),
         *([Part("expected", scope.split, rate=rate, prices=prices)] if rate else []),
@@ -167,6 +168,7 @@ def _asked(scope: Scope) -> list[Part]:
     ]
 
 
+BENEFIT = "net_benefit"
 TRACED = 0.01  # between the cutoffs of a trace
 
 
@@ -274,13 +276,16 @@ def _trace(further: list[Shown], name: str) -> list[Block]:
     """A metric of counts by cutoff, a line a candidate."""
     lines: list[tuple[Shown, list[tuple[float, float]]]] = []
     for c in further:
+        if name == BENEFIT and "net_benefit" in c.part:
+            worth = c.part["net_benefit"]
+            lines.append((c, list(zip(worth["threshold"], worth["net_benefit"], strict=True))))
         found: Any = c.part.get("sweep", {})
         if isinstance(found.get(name), dict):
             at = zip(found["cutoff"], found[name]["value"], strict=True)
             lines.append((c, [(x, y) for x, y in at if y is not None]))
     if not lines:
         return []
-    title = METRICS[name].title if name in METRICS else name
+    title = "Net benefit" if name == BENEFIT else METRICS[name].title if name in METRICS else name
     return [drawing("trace", figures.trace(lines, title)), note(f"{title} by cutoff")]
 
 

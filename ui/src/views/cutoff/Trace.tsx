@@ -114,7 +114,7 @@ export function Trace({ scored, classes, domain, held }: Props) {
         {benefit && (
           <g data-part="acting-on-all">
             <Line points={benefit.all} x={x} y={y} color="var(--color-soft)" dash="2 3" />
-            <text x={STRIP.pad + 4} y={TOP + 8}>
+            <text x={STRIP.width / 2} y={TOP + 4} textAnchor="middle">
               dotted: acting on every row
             </text>
           </g>
