@@ -8,9 +8,10 @@ import pytest
 
 from files import write_study
 from skarlo import core, intake
+from skarlo.core import letter
 from skarlo.report import drafting
 from skarlo.report.exhibits import EXHIBITS, sentence
-from skarlo.report.scope import Scope, letter
+from skarlo.report.scope import Scope
 
 
 @pytest.fixture(scope="module")

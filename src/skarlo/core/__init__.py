@@ -13,6 +13,11 @@ from .decide.rules import RULES, Rule
 from .evaluation import Evaluation, evaluate
 from .head import VERSION, ClassBalance, balance_of, environment, holdout_of, with_choices
 from .language import formula
+from .language.condition import Condition, ConditionError, Numbers, Texts, Truth
+from .language.condition import Names as ConditionNames
+from .language.condition import Table as ConditionTable
+from .language.condition import Values as ConditionValues
+from .language.condition import parse as parse_condition
 from .live import LiveTally, live_tally
 from .metrics.definitions import HEADLINE, HEADLINE_MANY, METRICS
 from .metrics.own import MEASURES
@@ -58,7 +63,7 @@ from .words.another import Another, another
 from .words.findings import OF_CUTOFFS as CUTOFF_FINDINGS
 from .words.findings import counted_rows, finding
 from .words.unfold import Unfolded, class_names, gate_sentence, outcomes_of, unfold, unfold_path
-from .writing import as_set, count, listed, named, p_shown, several, shown, with_interval
+from .writing import as_set, count, letter, listed, named, p_shown, several, shown, with_interval
 
 __all__ = [
     "BASE_RATE",
@@ -84,6 +89,11 @@ __all__ = [
     "Changes",
     "ClassBalance",
     "ClassResult",
+    "Condition",
+    "ConditionError",
+    "ConditionNames",
+    "ConditionTable",
+    "ConditionValues",
     "Cutoff",
     "CutoffResult",
     "CutoffStudy",
@@ -102,6 +112,7 @@ __all__ = [
     "Metric",
     "MetricChange",
     "NotLearnedError",
+    "Numbers",
     "OwnMetric",
     "Part",
     "Prepared",
@@ -116,6 +127,8 @@ __all__ = [
     "Stretch",
     "Study",
     "Tally",
+    "Texts",
+    "Truth",
     "Unfolded",
     "another",
     "as_set",
@@ -131,6 +144,7 @@ __all__ = [
     "formula",
     "gate_sentence",
     "holdout_of",
+    "letter",
     "listed",
     "live_tally",
     "mcnemar_midp",
@@ -140,6 +154,7 @@ __all__ = [
     "outcomes_of",
     "p_shown",
     "paired_changes",
+    "parse_condition",
     "prepare",
     "put_together",
     "repair",

@@ -124,3 +124,8 @@ def with_interval(m: Metric) -> str:
     if m["value"] is None or low is None or high is None:
         return shown(m["value"])
     return f"{shown(m['value'])} ({shown(low)} to {shown(high)})"
+
+
+def letter(position: int) -> str:
+    """A, B, … for the first, second, … candidate."""
+    return chr(64 + position) if position <= 26 else letter((position - 1) // 26) + letter((position - 1) % 26 + 1)

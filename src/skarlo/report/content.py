@@ -8,12 +8,12 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from skarlo import core
-from skarlo.core import CUTOFF_FINDINGS, Finding, Results, Tally, as_set
+from skarlo.core import CUTOFF_FINDINGS, Finding, Results, Tally, as_set, letter
 from skarlo.studies import words
 
 from .blocks import Block, drawing
 from .exhibits import EXHIBITS, Reading, sentence
-from .scope import Scope, candidates, letter
+from .scope import Scope, candidates
 
 FORMAT = "skarlo.revision/3"
 EARLIER = "skarlo.revision/2"  # figures in place of blocks

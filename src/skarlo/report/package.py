@@ -16,7 +16,7 @@ from typing import Any
 from sqlmodel import Session, col, select
 
 from skarlo import core
-from skarlo.core import as_set, listed, told_of
+from skarlo.core import as_set, letter, listed, told_of
 from skarlo.studies import words
 from skarlo.studies.catalog import candidates_of, study_of
 from skarlo.studies.evaluating import Asked, Evaluator
@@ -25,7 +25,7 @@ from skarlo.studies.refusals import Missing
 
 from . import drafting
 from .content import Decided, Exhibited, content
-from .scope import Scope, letter
+from .scope import Scope
 
 
 def exhibits_of(session: Session, study_id: int) -> list[ExhibitRecord]:

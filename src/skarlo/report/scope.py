@@ -6,15 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, cast
 
-from skarlo.core import BASE_RATE, CandidateResult, ClassResult, Metric, Results, SplitResult
+from skarlo.core import BASE_RATE, CandidateResult, ClassResult, Metric, Results, SplitResult, letter
 from skarlo.studies.records import CandidateRecord
 
 COLOURS = ("#0d6b74", "#7b3f8c", "#a55f0a", "#46586b", "#5d7a1f", "#b0456a", "#2f5aa8", "#7a5b45")
-
-
-def letter(position: int) -> str:
-    """A, B, … for the first, second, … candidate."""
-    return chr(64 + position) if position <= 26 else letter((position - 1) // 26) + letter((position - 1) % 26 + 1)
 
 
 @dataclass(frozen=True)

@@ -184,7 +184,7 @@ class Evaluator:
             path = where()
         if path is None:
             raise Damaged("the study's rows cannot be kept")
-        return Rows(path, study, asked.cutoffs)
+        return Rows(path, study, asked.cutoffs, [core.letter(p) for p in asked.positions])
 
     def verify(self, asked: Asked) -> None:
         """Look at every byte that the study is made of. Raises Damaged, naming the file that changed."""

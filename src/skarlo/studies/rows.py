@@ -6,7 +6,7 @@ import tempfile
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import polars as pl
@@ -15,10 +15,28 @@ from skarlo import core
 from skarlo.intake.joined import ACTUAL, FIELD, ROW, SPLIT
 from skarlo.intake.read import as_text
 
-from .refusals import Missing
+from .refusals import Missing, Refusal
 
 CHUNK = 1 << 20
 MOST = 1000  # rows of one page
+
+
+TRUE, UNKNOWN = "condition:true", "condition:unknown"
+
+
+def _kind(dtype: pl.DataType) -> Literal["text", "number", "date"]:
+    """What a field is in a condition."""
+    if dtype.is_numeric():
+        return "number"
+    return "date" if dtype in (pl.Date, pl.Datetime) else "text"
+
+
+def _coded(values: pl.Series) -> core.Texts:
+    """Text by row as codes into the sorted texts; what is absent or empty has none."""
+    text = as_text(values).set(values.is_null(), None)
+    text = text.set(text == "", None)
+    codes = text.rank("dense").cast(pl.Int64).fill_null(0) - 1
+    return core.Texts(text.drop_nulls().unique().sort().to_list(), codes.to_numpy())
 
 
 def as_parquet(table: pl.DataFrame) -> Iterator[bytes]:
@@ -40,6 +58,7 @@ class Wanted:
     where : fields with the value that a row has to have, as text
     actual : code of the actual class
     candidate : whose answer is looked at (from 0), with the code of the class it predicts, -1 for no answer
+    condition : true of them; what it says of an answer without saying whose is of that candidate
     sort : "row", a field as "field:NAME", or "score" of that candidate; down : the largest first
     start, count : which of them
     """
@@ -49,6 +68,7 @@ class Wanted:
     actual: int | None = None
     candidate: int | None = None
     predicted: int | None = None
+    condition: core.Condition | None = None
     sort: str = ROW
     down: bool = False
     start: int = 0
@@ -79,10 +99,11 @@ class Row:
 
 @dataclass(frozen=True)
 class Page:
-    """Some rows, of all that are as wanted."""
+    """Some rows, of all that are as wanted; of how many others the condition can not be told."""
 
     total: int
     rows: list[Row]
+    unknown: int = 0
 
 
 class Rows:
@@ -93,10 +114,13 @@ class Rows:
     path : the Parquet file, of `skarlo.intake.joined`
     study : whose rows these are
     cutoffs : each candidate's, None where it has none
+    letters : each candidate's
     """
 
-    def __init__(self, path: Path, study: core.Study, cutoffs: Sequence[core.Cutoff | None]) -> None:
-        self.path, self.study = path, study
+    def __init__(
+        self, path: Path, study: core.Study, cutoffs: Sequence[core.Cutoff | None], letters: Sequence[str] = ()
+    ) -> None:
+        self.path, self.study, self.letters = path, study, letters
         self.cutoffs = [None if c is None else c.value for c in cutoffs]
         self.columns = list(pl.read_parquet_schema(path))
 
@@ -107,7 +131,14 @@ class Rows:
 
     def page(self, wanted: Wanted) -> Page:
         """Some of the rows that are as wanted. Raises Missing for a split or field that there is not."""
-        found = pl.scan_parquet(self.path).filter(self._all_of(wanted))
+        found, unknown = pl.scan_parquet(self.path), 0
+        if wanted.condition is not None:
+            truth = self._truth(wanted.condition, wanted.candidate)
+            told = [pl.Series(name, values) for name, values in ((TRUE, truth.true), (UNKNOWN, truth.unknown))]
+            found = found.with_columns(*told)
+            unknown = int(found.filter([*self._all_of(wanted), pl.col(UNKNOWN)]).select(pl.len()).collect().item())
+            found = found.filter(pl.col(TRUE))
+        found = found.filter(self._all_of(wanted))
         total = int(found.select(pl.len()).collect().item())
         by = self._order(wanted)
         if by is not None:
@@ -115,7 +146,55 @@ class Rows:
         elif wanted.down:
             found = found.reverse()
         some = found.slice(wanted.start, min(wanted.count, MOST)).collect()
-        return Page(total, self._told(some))
+        return Page(total, self._told(some), unknown)
+
+    def names(self) -> core.ConditionNames:
+        """What a condition may speak of here."""
+        schema = pl.read_parquet_schema(self.path)
+        kinds = {name: _kind(schema[f"{FIELD}{name}"]) for name in self.fields}
+        every = [c.name for c in self.study.candidates]
+        scoring = [i for i in range(len(every)) if f"{i}:score" in self.columns]
+        called = [*every, *self.letters]
+        return core.ConditionNames(kinds, self.study.classes, called, frozenset(
+            called[i + k] for i in scoring for k in (0, len(every)) if i + k < len(called)
+        ))  # fmt: skip
+
+    def _truth(self, condition: core.Condition, candidate: int | None) -> core.Truth:
+        """Of all rows whether a condition is true."""
+        rows, every = len(self.study.actual), [c.name for c in self.study.candidates]
+
+        def whose(name: str | None) -> int:
+            if name is None and candidate is None:
+                raise Refusal("say whose answer is meant", "candidate")
+            if name is None:
+                return candidate or 0
+            return every.index(name) if name in every else list(self.letters).index(name)
+
+        def column(name: str) -> core.ConditionValues:
+            found = pl.scan_parquet(self.path).select(f"{FIELD}{name}").collect().to_series()
+            kind = _kind(found.dtype)
+            if kind == "date":
+                found = found.cast(pl.Datetime("us")).dt.epoch("us") / 1e6
+            if kind == "text":
+                return _coded(found)
+            return core.Numbers(found.cast(pl.Float64).fill_null(float("nan")).to_numpy())
+
+        def predicted(name: str | None) -> core.Texts:
+            said = pl.scan_parquet(self.path).select(self._predicted(whose(name))).collect().to_series()
+            return core.Texts(self.study.classes, said.fill_null(-1).cast(pl.Int64).to_numpy())
+
+        def score(name: str | None) -> core.Numbers:
+            i = whose(name)
+            if f"{i}:score" not in self.columns:
+                raise Refusal(f"{every[i]} gives no score", "condition")
+            found = pl.scan_parquet(self.path).select(f"{i}:score").collect().to_series()
+            return core.Numbers(found.cast(pl.Float64).fill_null(float("nan")).to_numpy())
+
+        def marked(name: str) -> core.BoolArray:
+            raise Missing(f"no row is marked “{name}”", "condition")
+
+        actual = core.Texts(self.study.classes, self.study.actual.astype(np.int64))
+        return condition.evaluate(core.ConditionTable(rows, column, lambda: actual, predicted, score, marked))
 
     def within(self, where: Sequence[tuple[str, str]]) -> core.BoolArray:
         """Which rows have these values, bool, shape (n,), along the study's rows. Raises Missing where none has."""

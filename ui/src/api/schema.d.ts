@@ -3160,6 +3160,11 @@ export interface components {
         RowsOut: {
             /** Total */
             total: number;
+            /**
+             * Unknown
+             * @description rows of which the condition can not be told, since what it reads is absent
+             */
+            unknown: number;
             /** Rows */
             rows: components["schemas"]["RowOut"][];
         };
@@ -6488,6 +6493,8 @@ export interface operations {
                 candidate?: number | null;
                 /** @description the class that the candidate predicts at its cutoff; empty for no answer */
                 predicted?: string | null;
+                /** @description a condition that is true of them, as `ward = "North" and predicted != actual`; docs/conditions.md */
+                condition?: string;
                 /** @description row, score (of the candidate), or a field as field:NAME */
                 sort?: string;
                 /** @description the largest first */

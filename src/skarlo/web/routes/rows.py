@@ -12,7 +12,7 @@ from pydantic import (
     Field,
 )
 
-from skarlo.core import Progress
+from skarlo.core import Condition, ConditionError, Progress, parse_condition
 from skarlo.studies import catalog, pictures
 from skarlo.studies.refusals import Missing, Refusal
 from skarlo.studies.rows import MOST, Rows, Wanted
@@ -39,6 +39,11 @@ class RowsQuery(CutoffsQuery):
     candidate: Id | None = Field(default=None, description="position of the candidate that `predicted` and `sort` read")
     predicted: str | None = Field(
         default=None, description="the class that the candidate predicts at its cutoff; empty for no answer"
+    )
+    condition: str = Field(
+        default="",
+        max_length=10_000,
+        description='a condition that is true of them, as `ward = "North" and predicted != actual`; docs/conditions.md',
     )
     sort: str = Field(default="row", description="row, score (of the candidate), or a field as field:NAME")
     down: bool = Field(default=False, description="the largest first")
@@ -70,6 +75,7 @@ class RowsOut(BaseModel):
     """Some rows, of all that are as wanted."""
 
     total: int
+    unknown: int = Field(description="rows of which the condition can not be told, since what it reads is absent")
     rows: list[RowOut]
 
 
@@ -84,7 +90,7 @@ def read_rows(path: StudyPath, query: RowsQuery) -> Response:
     def named(code: int | None) -> str | None:
         return None if code is None or code < 0 else classes[code]
 
-    return answer(RowsOut(total=found.total, rows=[
+    return answer(RowsOut(total=found.total, unknown=found.unknown, rows=[
         RowOut(
             row=r.row, split=r.split, actual=classes[r.actual], fields=r.fields,
             answers=[
@@ -159,5 +165,14 @@ def _wanted(query: RowsQuery, rows: Rows, positions: tuple[int, ...]) -> Wanted:
         split=query.split, where=dict(query.where()), actual=code(query.actual, "actual") if query.actual else None,
         candidate=None if query.candidate is None else positions.index(query.candidate),
         predicted=None if query.predicted is None else code(query.predicted, "predicted") if query.predicted else -1,
-        sort=query.sort, down=query.down, start=query.start, count=query.count,
+        condition=_condition(query.condition, rows), sort=query.sort, down=query.down, start=query.start, count=query.count,
     )  # fmt: skip
+
+
+def _condition(text: str, rows: Rows) -> Condition | None:
+    if not text.strip():
+        return None
+    try:
+        return parse_condition(text, rows.names())
+    except ConditionError as e:
+        raise Refusal(str(e), "condition") from e

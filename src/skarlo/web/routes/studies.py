@@ -19,13 +19,13 @@ from skarlo.core import (
     RULES,
     Cutoff,
     Progress,
+    letter,
     told_of,
 )
 from skarlo.intake.spec import HoldoutSpec, MetricSpec, QuotedSpec, RuleSpec
 from skarlo.report import drafting
 from skarlo.report.exhibits import EXHIBITS
 from skarlo.report.revisions import revisions_of, stamp
-from skarlo.report.scope import letter
 from skarlo.studies import accounts, catalog, versions
 from skarlo.studies.evaluating import Facts
 from skarlo.studies.records import CandidateRecord, StudyRecord, User, VersionRecord

@@ -1,0 +1,534 @@
+"""Named conditions: which rows are meant, in a small readable language, parsed by a grammar and never by eval.
+
+    condition = both { "or" both }
+    both      = negated { "and" negated }
+    negated   = "not" negated | test
+    test      = "(" condition ")" | "mark" text | "right" [ of ] | operand follows
+    follows   = ( "=" | "!=" | "<" | "<=" | ">" | ">=" ) operand
+              | "in" "(" literal { "," literal } ")" | "between" literal "and" literal | "is" "absent"
+    operand   = field | "actual" | "predicted" [ of ] | "score" [ of ] | literal
+    of        = "(" ( letter | text ) ")"
+    literal   = text in double quotes | number
+    field     = a word, or anything in backquotes
+
+A row is meant only where the condition is true: what compares an absent value is unknown, "not" leaves it unknown, "and"
+is the least and "or" the greatest of false, unknown and true (Kleene 1938, J. Symb. Log. 3:150).
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Literal
+
+import numpy as np
+
+from ..number import BoolArray, FloatArray, IntArray
+
+Kind = Literal["text", "number", "date"]
+WORDS = ("actual", "predicted", "score", "right", "mark", "in", "between", "is", "absent", "not", "and", "or")
+COMPARISONS = ("=", "!=", "<=", ">=", "<", ">")
+LITERALS = ("text", "number")
+DEEPEST = 100  # parentheses and nots inside each other
+LONGEST = 10_000  # characters
+_TOKEN = re.compile(
+    r'\s*(?:(?P<number>-?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)|(?P<text>"(?:[^"\\]|\\["\\])*")|(?P<field>`[^`]+`)'
+    r"|(?P<word>[^\W\d]\w*)|(?P<sign>!=|<=|>=|[=<>(),])|(?P<other>\S))"
+)
+
+
+class ConditionError(ValueError):
+    """A wrong condition: what is wrong, and at which character (from 0)."""
+
+    def __init__(self, text: str, at: int, why: str) -> None:
+        self.text, self.at, self.why = text, at, why
+        super().__init__(f"{why} at character {at + 1}: {text[:at]}⟨here⟩{text[at:]}")
+
+
+@dataclass(frozen=True)
+class Texts:
+    """Text by row: a code into `categories`, -1 where it is absent."""
+
+    categories: Sequence[str]
+    codes: IntArray
+
+    @property
+    def absent(self) -> BoolArray:
+        """Where there is none."""
+        return self.codes < 0
+
+
+@dataclass(frozen=True)
+class Numbers:
+    """A number by row, NaN where it is absent; a date as seconds."""
+
+    values: FloatArray
+
+    @property
+    def absent(self) -> BoolArray:
+        """Where there is none."""
+        return np.isnan(self.values)
+
+
+Values = Texts | Numbers
+
+
+@dataclass(frozen=True)
+class Operand:
+    """What is compared. what : "field", "actual", "predicted", "score", "text" or "number"; of : whose, None for the
+    candidate in scope."""
+
+    what: str
+    name: str = ""
+    number: float = 0.0
+    of: str | None = None
+
+
+@dataclass(frozen=True)
+class Node:
+    """A part of a condition. op : "or", "and", "not", "right", "mark", "in", "between", "absent" or a comparison."""
+
+    op: str
+    parts: tuple[Node, ...] = ()
+    operands: tuple[Operand, ...] = ()
+
+
+@dataclass(frozen=True)
+class Names:
+    """What a condition may speak of.
+
+    fields : their kinds, by name
+    classes : labels
+    candidates : names and letters; scoring : which of them give a score
+    marks : the marks that rows bear; None where there are none to speak of
+    """
+
+    fields: Mapping[str, Kind]
+    classes: Sequence[str] = ()
+    candidates: Sequence[str] = ()
+    scoring: frozenset[str] = frozenset()
+    marks: frozenset[str] | None = None
+
+
+@dataclass(frozen=True)
+class Table:
+    """The values of some rows, each made when it is asked for.
+
+    column : of a field; actual : the actual class; predicted, score : of a candidate by name or letter, None for the one
+    in scope; marked : the rows that bear a mark
+    """
+
+    rows: int
+    column: Callable[[str], Values]
+    actual: Callable[[], Texts]
+    predicted: Callable[[str | None], Texts]
+    score: Callable[[str | None], Numbers]
+    marked: Callable[[str], BoolArray]
+
+
+@dataclass(frozen=True)
+class Truth:
+    """By row whether it is true, and whether it is unknown; both bool, shape (n,)."""
+
+    true: BoolArray
+    unknown: BoolArray
+
+
+@dataclass(frozen=True)
+class Condition:
+    """A parsed condition. `dates` are the fields whose text literals are dates."""
+
+    text: str
+    tree: Node
+    dates: frozenset[str] = field(default_factory=frozenset)
+
+    @property
+    def reads_answers(self) -> bool:
+        """Whether it depends on what a candidate answered."""
+        return any(
+            n.op == "right" or any(o.what in ("predicted", "score") for o in n.operands) for n in _all(self.tree)
+        )
+
+    def evaluate(self, table: Table) -> Truth:
+        """Which rows are meant.
+
+        Raises
+        ------
+        KeyError
+            Where the table has no such field, candidate or mark.
+        """
+        found = _truth(self.tree, table, self.dates)
+        return Truth(*(np.broadcast_to(x, (table.rows,)) for x in (found.true, found.unknown)))
+
+    def __str__(self) -> str:
+        return written(self.tree)
+
+
+def parse(text: str, names: Names) -> Condition:
+    """Parse a condition.
+
+    Raises
+    ------
+    ConditionError
+        With the place where it goes wrong, and what may stand there.
+
+    Examples
+    --------
+    >>> names = Names({"ward": "text", "age": "number"}, ("no", "yes"), ("A", "Net"), frozenset(("A", "Net")))
+    >>> str(parse('not (ward in ("North","South") or age >= 3e1) and actual != predicted', names))
+    'not (ward in ("North", "South") or age >= 30) and actual != predicted'
+    >>> parse('age < "old"', names)
+    Traceback (most recent call last):
+        ...
+    skarlo.core.language.condition.ConditionError: age is a number at character 7: age < ⟨here⟩"old"
+    """
+    if len(text) > LONGEST:
+        raise ConditionError(text[:60], 0, f"a condition has at most {LONGEST:,} characters")
+    parser = _Parser(text, names)
+    tree = parser.condition(0)
+    parser.ended()
+    return Condition(text, tree, frozenset(name for name, kind in names.fields.items() if kind == "date"))
+
+
+@dataclass(frozen=True)
+class _Token:
+    kind: str
+    text: str
+    at: int
+
+
+class _Parser:
+    def __init__(self, text: str, names: Names) -> None:
+        self.text, self.names, self.tokens, self.next = text, names, _tokens(text), 0
+
+    def fail(self, why: str, at: int | None = None) -> ConditionError:
+        return ConditionError(self.text, self.here.at if at is None else at, why)
+
+    @property
+    def here(self) -> _Token:
+        return self.tokens[self.next]
+
+    def take(self) -> _Token:
+        token = self.here
+        self.next += 1
+        return token
+
+    def comes(self, *texts: str) -> bool:
+        return self.here.kind in ("word", "sign") and self.here.text in texts
+
+    def expect(self, text: str) -> None:
+        if not self.comes(text):
+            raise self.fail(f"“{text}” is expected")
+        self.take()
+
+    def ended(self) -> None:
+        if self.here.kind != "end":
+            raise self.fail("“and”, “or” or the end is expected")
+
+    def condition(self, depth: int) -> Node:
+        return self._chain("or", lambda: self._chain("and", lambda: self.negated(depth)))
+
+    def _chain(self, op: str, make: Callable[[], Node]) -> Node:
+        parts = [make()]
+        while self.comes(op):
+            self.take()
+            parts.append(make())
+        return parts[0] if len(parts) == 1 else Node(op, tuple(parts))
+
+    def negated(self, depth: int) -> Node:
+        if depth > DEEPEST:
+            raise self.fail(f"more than {DEEPEST} deep")
+        if self.comes("not"):
+            self.take()
+            return Node("not", (self.negated(depth + 1),))
+        return self.test(depth)
+
+    def test(self, depth: int) -> Node:
+        if self.comes("("):
+            self.take()
+            inside = self.condition(depth + 1)
+            self.expect(")")
+            return inside
+        if self.comes("mark"):
+            self.take()
+            if self.here.kind != "text":
+                raise self.fail("the name of a mark in double quotes is expected")
+            if self.names.marks is None:
+                raise self.fail("no rows are marked here")
+            return Node("mark", operands=(Operand("text", _unquoted(self.take().text)),))
+        if self.comes("right"):
+            self.take()
+            return Node("right", operands=(Operand("predicted", of=self.of()),))
+        return self.compared()
+
+    def compared(self) -> Node:
+        at, left = self.here.at, self.operand()
+        if self.comes(*COMPARISONS):
+            op = self.take().text
+            right_at, right = self.here.at, self.operand()
+            if left.what in LITERALS and right.what in LITERALS:
+                raise self.fail("one side has to be a field, “actual”, “predicted” or “score”", at)
+            self.same_kind(left, at, right, right_at)
+            if self.comes(*COMPARISONS):
+                raise self.fail("a comparison does not go on: write two, with “and” between them")
+            return Node(op, operands=(left, right))
+        if left.what in LITERALS:
+            raise self.fail("a comparison is expected")
+        if self.comes("in"):
+            self.take()
+            self.expect("(")
+            found = [self.literal(left)]
+            while self.comes(","):
+                self.take()
+                found.append(self.literal(left))
+            self.expect(")")
+            return Node("in", operands=(left, *found))
+        if self.comes("between"):
+            self.take()
+            low = self.literal(left)
+            self.expect("and")
+            return Node("between", operands=(left, low, self.literal(left)))
+        if self.comes("is"):
+            self.take()
+            self.expect("absent")
+            return Node("absent", operands=(left,))
+        raise self.fail("a comparison, “in”, “between” or “is absent” is expected")
+
+    def literal(self, beside: Operand) -> Operand:
+        at = self.here.at
+        if self.here.kind not in ("text", "number"):
+            raise self.fail("a number or a text in double quotes is expected")
+        found = self.operand()
+        self.same_kind(beside, at, found, at)
+        return found
+
+    def operand(self) -> Operand:
+        token = self.here
+        if token.kind == "number":
+            number = float(self.take().text)
+            if not math.isfinite(number):
+                raise self.fail("this number is too large", token.at)
+            return Operand("number", number=number)
+        if token.kind == "text":
+            return Operand("text", _unquoted(self.take().text))
+        if token.kind == "field":
+            return self.named(self.take().text.strip("`"), token.at)
+        if token.kind != "word":
+            raise self.fail("a field, “actual”, “predicted”, “score”, a number or a text is expected")
+        if token.text == "actual":
+            self.take()
+            return Operand("actual")
+        if token.text in ("predicted", "score"):
+            self.take()
+            of = self.of()
+            if token.text == "score" and of is not None and of not in self.names.scoring:
+                raise self.fail(f"{of} gives no score", token.at)
+            return Operand(token.text, of=of)
+        if token.text in WORDS:
+            raise self.fail(f"a field is expected; one that is called {token.text} stands in backquotes")
+        return self.named(self.take().text, token.at)
+
+    def named(self, name: str, at: int) -> Operand:
+        if name not in self.names.fields:
+            near = [f for f in self.names.fields if f.lower() == name.lower()]
+            raise self.fail(f"there is no field {name}" + (f"; {near[0]} is one" if near else ""), at)
+        return Operand("field", name)
+
+    def of(self) -> str | None:
+        if not self.comes("("):
+            return None
+        self.take()
+        token = self.here
+        if token.kind not in ("word", "text"):
+            raise self.fail("a candidate's letter, or its name in double quotes, is expected")
+        name = _unquoted(token.text) if token.kind == "text" else token.text
+        if name not in self.names.candidates:
+            raise self.fail(f"there is no candidate {name}")
+        self.take()
+        self.expect(")")
+        return name
+
+    def kind(self, o: Operand) -> Kind:
+        if o.what == "field":
+            return self.names.fields[o.name]
+        return "number" if o.what in ("number", "score") else "text"
+
+    def same_kind(self, left: Operand, left_at: int, right: Operand, right_at: int) -> None:
+        """That two sides can be compared; a text beside a date has to be one, beside a class one of the labels."""
+        for one, other, at in ((left, right, right_at), (right, left, left_at)):
+            kind = self.kind(one)
+            if other.what == "text" and kind == "date":
+                if _seconds(other.name) is None:
+                    raise self.fail(f"{one.name} is a date: write it as 2026-01-31", at)
+                return
+            if other.what == "text" and one.what in ("actual", "predicted") and other.name not in self.names.classes:
+                raise self.fail(f"there is no class {other.name}", at)
+        kinds = [self.kind(left), self.kind(right)]
+        if kinds[0] != kinds[1]:
+            literal = right.what in LITERALS or left.what not in LITERALS
+            one, at = (left, right_at) if literal else (right, left_at)
+            raise self.fail(f"{_called(one)} is a {self.kind(one)}", at)
+
+
+def _called(o: Operand) -> str:
+    return o.name if o.what == "field" else o.what
+
+
+def _tokens(text: str) -> list[_Token]:
+    out, at = [], 0
+    while at < len(text.rstrip()):
+        found = _TOKEN.match(text, at)
+        assert found is not None
+        kind = found.lastgroup or "other"
+        if kind == "other":
+            start = found.start("other")
+            why = "this text has no end" if text[start] in '"`' else f"“{text[start]}” is not understood"
+            raise ConditionError(text, start, why)
+        out.append(_Token(kind, found[kind], found.start(kind)))
+        at = found.end()
+    return [*out, _Token("end", "", len(text))]
+
+
+def _unquoted(text: str) -> str:
+    return re.sub(r'\\(["\\])', r"\1", text[1:-1])
+
+
+def quoted(text: str) -> str:
+    """A text as it is written in a condition.
+
+    Examples
+    --------
+    >>> print(quoted('said "no"'))
+    "said \\"no\\""
+    """
+    return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
+
+
+def _seconds(text: str) -> float | None:
+    """A date as seconds since 1970, at 00:00 where it names no time; None for what is no date."""
+    try:
+        return (datetime.fromisoformat(text).replace(tzinfo=None) - datetime(1970, 1, 1)).total_seconds()
+    except ValueError:
+        return None
+
+
+def written(n: Node) -> str:
+    """A condition as text: the same whenever the same is meant, with no more parentheses than it takes.
+
+    Examples
+    --------
+    >>> written(parse("((`in` = 1)) and not not right", Names({"in": "number"})).tree)
+    '`in` = 1 and not not right'
+    """
+    if n.op in ("or", "and"):
+        return f" {n.op} ".join(_inside(p, n.op) for p in n.parts)
+    if n.op == "not":
+        return f"not {_inside(n.parts[0], 'not')}"
+    if n.op == "mark":
+        return f"mark {quoted(n.operands[0].name)}"
+    if n.op == "right":
+        return f"right{_of(n.operands[0])}"
+    said = [_operand(o) for o in n.operands]
+    if n.op == "in":
+        return f"{said[0]} in ({', '.join(said[1:])})"
+    if n.op == "between":
+        return f"{said[0]} between {said[1]} and {said[2]}"
+    return f"{said[0]} is absent" if n.op == "absent" else f"{said[0]} {n.op} {said[1]}"
+
+
+def _inside(n: Node, op: str) -> str:
+    loose = {"or": (), "and": ("or",), "not": ("or", "and")}[op]
+    return f"({written(n)})" if n.op in (*loose, *((op,) if op != "not" else ())) else written(n)
+
+
+def _operand(o: Operand) -> str:
+    if o.what == "field":
+        return o.name if re.fullmatch(r"[^\W\d]\w*", o.name) and o.name not in WORDS else f"`{o.name}`"
+    if o.what == "text":
+        return quoted(o.name)
+    if o.what == "number":
+        return str(int(o.number)) if o.number.is_integer() and abs(o.number) < 1e15 else repr(o.number)
+    return f"{o.what}{_of(o)}"
+
+
+def _of(o: Operand) -> str:
+    if o.of is None:
+        return ""
+    return f"({o.of})" if re.fullmatch(r"[A-Z]+", o.of) else f"({quoted(o.of)})"
+
+
+def _all(n: Node) -> list[Node]:
+    return [n, *(x for p in n.parts for x in _all(p))]
+
+
+def _truth(n: Node, t: Table, dates: frozenset[str]) -> Truth:
+    if n.op == "not":
+        a = _truth(n.parts[0], t, dates)
+        return Truth(~(a.true | a.unknown), a.unknown)
+    if n.op in ("and", "or"):
+        true, false = (np.full(t.rows, n.op == side) for side in ("and", "or"))
+        for part in n.parts:
+            a = _truth(part, t, dates)
+            untrue = ~(a.true | a.unknown)
+            true, false = (true & a.true, false | untrue) if n.op == "and" else (true | a.true, false & untrue)
+        return Truth(true, ~(true | false))
+    if n.op == "mark":
+        return Truth(t.marked(n.operands[0].name), np.zeros(t.rows, dtype=bool))
+    if n.op == "right":
+        return _compared("=", t.actual(), t.predicted(n.operands[0].of))
+    date = any(o.what == "field" and o.name in dates for o in n.operands)
+    sides = [_values(o, t, date) for o in n.operands]
+    if n.op == "absent":
+        return Truth(sides[0].absent, np.zeros(t.rows, dtype=bool))
+    if n.op == "between":
+        low, high = (_compared(op, sides[0], side) for op, side in ((">=", sides[1]), ("<=", sides[2])))
+        return Truth(low.true & high.true, low.unknown)
+    if n.op == "in":
+        each = [_compared("=", sides[0], side) for side in sides[1:]]
+        return Truth(np.logical_or.reduce([e.true for e in each]), each[0].unknown)
+    return _compared(n.op, *sides)
+
+
+def _values(o: Operand, t: Table, date: bool) -> Values:
+    if o.what == "field":
+        return t.column(o.name)
+    if o.what == "actual":
+        return t.actual()
+    if o.what == "predicted":
+        return t.predicted(o.of)
+    if o.what == "score":
+        return t.score(o.of)
+    if o.what == "number":
+        return Numbers(np.array([o.number]))
+    if date:
+        return Numbers(np.array([_seconds(o.name)], dtype=np.float64))
+    return Texts((o.name,), np.zeros(1, dtype=np.int64))
+
+
+_OPS: dict[str, Callable[..., BoolArray]] = {
+    "=": np.equal, "!=": np.not_equal, "<": np.less, "<=": np.less_equal, ">": np.greater, ">=": np.greater_equal,
+}  # fmt: skip
+
+
+def _compared(op: str, left: Values, right: Values) -> Truth:
+    unknown = left.absent | right.absent
+    if isinstance(left, Numbers) and isinstance(right, Numbers):
+        with np.errstate(invalid="ignore"):
+            true = _OPS[op](left.values, right.values)
+    else:
+        assert isinstance(left, Texts)
+        assert isinstance(right, Texts)
+        true = _OPS[op](*_ranked(left, right))
+    return Truth(true & ~unknown, unknown)
+
+
+def _ranked(left: Texts, right: Texts) -> tuple[IntArray, IntArray]:
+    """Both sides as ranks among all their texts, by code point."""
+    every = {text: i for i, text in enumerate(sorted({*left.categories, *right.categories}))}
+    return tuple(  # type: ignore[return-value]
+        np.array([every[x] for x in side.categories] or [0], dtype=np.int64)[np.maximum(side.codes, 0)]
+        for side in (left, right)
+    )
