@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -179,3 +181,12 @@ def test_three_values_row_by_row(text):
 
     for i in range(5):
         assert value(one.tree, i) == (0.5 if found.unknown[i] else float(found.true[i]))
+
+
+def test_the_published_grammar_is_the_one_that_is_read():
+    page = (Path(__file__).parents[3] / "docs" / "conditions.md").read_text(encoding="utf-8")
+    published = page.split("## Grammar")[1].split("```")[1].strip().splitlines()
+    told = [line.strip() for line in (condition.__doc__ or "").splitlines()]
+    assert len(published) > 8
+    for line in published:
+        assert line.strip() in told

@@ -11,8 +11,8 @@
     literal   = text in double quotes | number
     field     = a word, or anything in backquotes
 
-A row is meant only where the condition is true: what compares an absent value is unknown, "not" leaves it unknown, "and"
-is the least and "or" the greatest of false, unknown and true (Kleene 1938, J. Symb. Log. 3:150).
+A row is meant only where the condition is true: what compares an absent value is unknown, "not" leaves it unknown,
+"and" is the least and "or" the greatest of false, unknown and true (Kleene 1938, J. Symb. Log. 3:150).
 """
 
 from __future__ import annotations
@@ -117,8 +117,8 @@ class Names:
 class Table:
     """The values of some rows, each made when it is asked for.
 
-    column : of a field; actual : the actual class; predicted, score : of a candidate by name or letter, None for the one
-    in scope; marked : the rows that bear a mark
+    column : of a field; actual : the actual class; predicted, score : of a candidate by name or letter, None for the
+    one in scope; marked : the rows that bear a mark
     """
 
     rows: int
@@ -148,9 +148,7 @@ class Condition:
     @property
     def reads_answers(self) -> bool:
         """Whether it depends on what a candidate answered."""
-        return any(
-            n.op == "right" or any(o.what in ("predicted", "score") for o in n.operands) for n in _all(self.tree)
-        )
+        return any(o.what in ("predicted", "score") for n in _all(self.tree) for o in n.operands)
 
     def evaluate(self, table: Table) -> Truth:
         """Which rows are meant.

@@ -165,7 +165,8 @@ def _wanted(query: RowsQuery, rows: Rows, positions: tuple[int, ...]) -> Wanted:
         split=query.split, where=dict(query.where()), actual=code(query.actual, "actual") if query.actual else None,
         candidate=None if query.candidate is None else positions.index(query.candidate),
         predicted=None if query.predicted is None else code(query.predicted, "predicted") if query.predicted else -1,
-        condition=_condition(query.condition, rows), sort=query.sort, down=query.down, start=query.start, count=query.count,
+        condition=_condition(query.condition, rows), sort=query.sort, down=query.down, start=query.start,
+        count=query.count,
     )  # fmt: skip
 
 
