@@ -23,20 +23,24 @@ def sliced():
     )  # fmt: skip
 
 
-def test_all_parts_together_are_the_results_file():
+@pytest.fixture(scope="module")
+def whole():
+    return core.evaluate(sliced())
+
+
+def test_all_parts_together_are_the_results_file(whole):
     s = sliced()
     evaluation = Evaluation(s)
     apart = put_together({part: evaluation.part(part) for part in of_file(s.splits)})
-    whole = core.evaluate(s)
     assert apart == whole
     assert list(apart["candidates"][0]["splits"]["test"]) == list(whole["candidates"][0]["splits"]["test"])
 
 
 @pytest.mark.parametrize("kind", PART_KINDS)
-def test_a_part_asked_for_alone_is_as_in_the_whole(kind):
+def test_a_part_asked_for_alone_is_as_in_the_whole(kind, whole):
     s, splits = sliced(), ("tuning", "test")
     parts = [Part(kind, split) for split in splits] if PART_KINDS[kind].each else [Part(kind)]
-    whole, alone = core.evaluate(s), Evaluation(s).results(parts)
+    alone = Evaluation(s).results(parts)
     if not PART_KINDS[kind].each:
         keys = [k for k in alone if k != "candidates"]
         assert {k: alone[k] for k in keys} == {k: whole[k] for k in keys}
