@@ -127,5 +127,11 @@ def with_interval(m: Metric) -> str:
 
 
 def letter(position: int) -> str:
-    """A, B, … for the first, second, … candidate."""
+    """A, B, … for the first, second, … candidate.
+
+    Examples
+    --------
+    >>> letter(1), letter(26), letter(27)
+    ('A', 'Z', 'AA')
+    """
     return chr(64 + position) if position <= 26 else letter((position - 1) // 26) + letter((position - 1) % 26 + 1)
