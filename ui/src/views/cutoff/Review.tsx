@@ -31,6 +31,7 @@ export function Review({ scored, z }: Props) {
   // what the hand holds, until the address says something else than when it took hold
   const [taken, hold] = useState<{ from: string | undefined; band: Interval } | null>(null);
   const held = taken && taken.from === own.band ? taken.band : null;
+  if (taken && !held) hold(null); // or it would stand again once the address comes back to where it was
   const kept = bandOf(own.band);
   const band = held ?? kept;
   const front = scored.find(({ c }) => c.letter === own.front) ?? scored[0];
