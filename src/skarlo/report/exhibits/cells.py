@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from skarlo.core import Metric, as_set, shown, with_interval
+from skarlo.core import Difference, Metric, as_set, shown, with_interval
 from skarlo.report.blocks import Cell, Tile
 from skarlo.report.scope import Shown
 
@@ -48,3 +48,18 @@ def signed(d: Mapping[str, Any]) -> str:
     told = f"{'+' if d['difference'] > 0 else ''}{shown(d['difference'])}"
     low, high = d.get("low"), d.get("high")
     return told if low is None or high is None else f"{told} ({shown(low)} to {shown(high)})"
+
+
+def difference_cell(d: Difference | None, turned: bool, confidence: float) -> Cell:
+    """A paired difference with its interval, or taken the other way round; an edge where the two are separated."""
+    if d is None or d["difference"] is None:
+        return {"text": "—", "why": "not tested" if d is None else d.get("why", "not tested")}
+    sign, low, high = (-1, d.get("high"), d.get("low")) if turned else (1, d.get("low"), d.get("high"))
+    ends = (None if x is None else sign * x for x in (low, high))
+    cell: Cell = {
+        "text": signed(dict(zip(("difference", "low", "high"), (sign * d["difference"], *ends), strict=True)))
+    }
+    p = d.get("p_adjusted")
+    if p is not None and p <= 1 - confidence:
+        cell["edge"] = True
+    return cell

@@ -39,7 +39,7 @@ from skarlo.report.blocks import (
 from skarlo.report.drafting import MOST_NAMED, counted_rows, read_on
 from skarlo.report.scope import Scope, Shown, candidates
 
-from .cells import cutoff_of, signed, tile, value_cell
+from .cells import cutoff_of, difference_cell, tile, value_cell
 from .entry import Exhibit, Reading
 from .grid import Layout, added, layout, ordered, share_of
 
@@ -202,23 +202,11 @@ def _averages_less(results: Results, scope: Scope, a: Shown, b: Shown) -> list[B
     pair = next((p for p in results["pairs"] if p["split"] == scope.split and {p["a"], p["b"]} == names), None)
     if pair is None or "averages" not in pair:
         return []
-    sign = 1 if pair["a"] == a.result["name"] else -1
-    rows: list[Row] = []
-    for kind, told in pair["averages"].items():
-        cells: list[Cell] = []
-        for metric in TOLD:
-            d = told.get(metric)
-            ends = [] if d is None or d["difference"] is None else sorted(
-                sign * x for x in (d.get("low"), d.get("high")) if x is not None
-            )  # fmt: skip
-            low, high = ends if len(ends) == 2 else (None, None)
-            cell: Cell = {"text": "—"}
-            if d is not None and d["difference"] is not None:
-                cell = {"text": signed({"difference": sign * d["difference"], "low": low, "high": high})}
-                p = d.get("p_adjusted")
-                cell["edge"] = p is not None and p <= 1 - results["settings"]["confidence"]
-            cells.append(cell)
-        rows.append({"cells": [*texts(AVERAGES[kind]), *cells]})
+    turned, confidence = pair["a"] != a.result["name"], results["settings"]["confidence"]
+    rows: list[Row] = [
+        {"cells": [*texts(AVERAGES[kind]), *(difference_cell(told.get(m), turned, confidence) for m in TOLD)]}
+        for kind, told in pair["averages"].items()
+    ]
     head = texts(f"{a.name} less {b.name}", *(METRICS[m].title for m in TOLD))
     return [table(head, rows), note("black edge: separated, after correction")]
 

@@ -11,7 +11,7 @@ from skarlo.report.blocks import Block, Cell, Row, Whisker, note, table, texts
 from skarlo.report.drafting import LEADS, counted_rows, joined, lead, of_baseline, read_on
 from skarlo.report.scope import Scope, Shown, baselines, candidates
 
-from .cells import signed, value_cell, who
+from .cells import difference_cell, signed, value_cell, who
 from .entry import Exhibit, Reading
 
 
@@ -144,18 +144,9 @@ def _differences(reading: Reading, columns: Sequence[str]) -> list[Block]:
     def told(c: Shown, metric: str) -> Cell:
         if c.name == reference.name:
             return {"text": "reference" if metric == columns[0] else ""}
-        d, sign = found.get((c.name, reference.name), {}).get(metric), 1
-        if d is None:
-            d, sign = found.get((reference.name, c.name), {}).get(metric), -1
-        if d is None or d["difference"] is None:
-            return {"text": "—", "why": "not tested" if d is None else d.get("why", "not tested")}
-        ends = [None if x is None else sign * x for x in (d.get("low"), d.get("high"))]
-        low, high = ends if sign > 0 else ends[::-1]
-        cell: Cell = {"text": signed({"difference": sign * d["difference"], "low": low, "high": high})}
-        p = d.get("p_adjusted")
-        if p is not None and p <= 1 - results["settings"]["confidence"]:
-            cell["edge"] = True
-        return cell
+        d = found.get((c.name, reference.name), {}).get(metric)
+        turned = found.get((reference.name, c.name), {}).get(metric)
+        return difference_cell(d or turned, d is None, results["settings"]["confidence"])
 
     rows: list[Row] = [
         {"cells": [who(c, below=True), *(told(c, m) for m in columns)]} for c in reading.chosen

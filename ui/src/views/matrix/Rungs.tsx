@@ -305,7 +305,7 @@ function Less({ of, i, j, colours, apart, pending }: LessProps) {
       className="block h-2 border"
       style={{
         width: `${100 * Math.min(1, Math.abs(d ?? 0))}%`,
-        minWidth: d ? 2 : 0,
+        minWidth: d ? 5 : 0, // so that a hollow one is seen to be hollow
         borderColor: colours[side],
         background: apart ? colours[side] : "transparent",
       }}
