@@ -198,7 +198,7 @@ def test_two_readings_a_merge_a_made_split_a_version_and_what_is_deleted(person,
     ana.get_by_role("button", name="Delete the study").click()
     expect(ana.get_by_text("There is no study yet.")).to_be_visible()
     gone = ana.get_by_role("region", name="Deleted")
-    gone.get_by_role("button", name="Restore").click()
+    gone.get_by_role("button", name="Restore Mended", exact=True).click()
     expect(ana.get_by_role("link", name="Mended")).to_be_visible()
     expect(gone.get_by_role("listitem")).to_contain_text("net, version 2 of Mended")
 

@@ -122,7 +122,13 @@ function Deleted() {
               {line.kind !== "study" && <span className="text-soft"> of {line.study}</span>}
             </span>
             <span className="text-soft">gone for good on {day(line.until)}</span>
-            <Button kind="bare" className="text-sm" disabled={back.isPending} onClick={() => back.mutate(line)}>
+            <Button
+              kind="bare"
+              className="text-sm"
+              aria-label={`Restore ${line.name}`}
+              disabled={back.isPending}
+              onClick={() => back.mutate(line)}
+            >
               Restore
             </Button>
           </li>
