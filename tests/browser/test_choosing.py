@@ -122,7 +122,7 @@ def test_a_band_for_review_is_counted_on_the_rows_and_lives_in_the_address(perso
             low, high = wilson(len(actual), len(test), 0.95)
             for text in (count(len(actual)), count(sum(actual)), f"{shown(low)} to {shown(high)}"):
                 expect(row).to_contain_text(text)
-        recall = page.locator("[data-metric='recall_with_review']")
+        recall = page.locator("[data-decided='recall_with_review']")
         found = sum(sides["between"]) + sum(sides["above"])
         expect(recall).to_contain_text(shown(found / sum(y for _, y in test)))
     ana.get_by_role("slider", name="Upper end of the band").focus()
@@ -151,6 +151,24 @@ def test_numbers_are_restated_for_an_expected_base_rate(person, study, rows):
     expect(row.locator("[data-metric='flagged_share']")).to_have_text(shown(flagged))
     cost = 1000 * (0.98 * fpr + 10 * 0.02 * (1 - recall))
     expect(row.locator("[data-metric='cost']")).to_have_text(count(round(cost)))
+
+
+def test_each_outcome_may_cost_and_a_cost_unfolds(person, study, rows):
+    ana = person("ana")
+    ana.goto(f"{study}/cutoff?split=test&cut=A:0.4")
+    ana.get_by_role("button", name="and right answers").click()
+    for label, cost in (("false negatives", 8), ("true positives", 0.5), ("true negatives", 0.25)):
+        field = ana.get_by_role("textbox", name=f"Cost of one {label}")
+        field.fill(str(cost))
+        field.press("Enter")
+    ana.wait_for_url("**costs=1%3A8%3A0.5%3A0.25**")
+    test = [(float(r["p"]) >= 0.4, r["actual"] == "yes") for r in rows if r["split"] == "test"]
+    tp, fp, fn, tn = brute.outcomes([y for _, y in test], [f for f, _ in test])
+    cost = (fp + 8 * fn + 0.5 * tp + 0.25 * tn) / len(test)
+    strip = ana.locator("[data-live='A']")
+    expect(strip.locator("[data-metric='cost']")).to_have_text(count(round(1000 * cost)))
+    strip.locator("button[data-metric='cost']").click()
+    expect(ana.locator("[data-part='unfolded']")).to_contain_text(f"A row costs {shown(cost)} on average")
 
 
 def test_a_trace_is_the_metric_at_each_cutoff(person, study, rows):

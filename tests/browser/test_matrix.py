@@ -10,8 +10,9 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+import brute
 from browser.conftest import api, brought
-from files import TREES, guess, trees_of, write_trees
+from files import TREES, guess, rows_of, trees_of, write_study, write_trees
 from skarlo.core import count, shown
 from skarlo.core.stats.tests import mcnemar_midp
 
@@ -149,6 +150,18 @@ def test_shares_and_orders(person, study, rows):
         expect(heads.nth(at)).to_contain_text(TREES[k])
     ana.keyboard.press("x")
     expect(ana).to_have_url(re.compile("across=actual"))
+
+
+def test_shares_of_two_classes_one_by_one(person, server, tmp_path):
+    rows = rows_of(600)
+    ana = person("ana")
+    ana.goto(f"{brought(server, write_study(tmp_path / 'two', rows))}/matrix?split=test&cut=A:0.4&mode=each")
+    test = [(float(r["p"]) >= 0.4, r["actual"] == "yes") for r in rows if r["split"] == "test"]
+    tp, fp, fn, _ = brute.outcomes([y for _, y in test], [f for f, _ in test])
+    cell = ana.locator("[data-matrix='A'] [data-outcome='tp']")
+    for of, whole in (("actual", tp + fn), ("predicted", tp + fp), ("all", len(test))):
+        ana.get_by_label("Shares", exact=True).select_option(of)
+        expect(cell).to_contain_text(f"{shown(tp / whole)} ")
 
 
 def test_a_pinned_matrix_opens_again_as_it_was(person, study):

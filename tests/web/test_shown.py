@@ -59,6 +59,7 @@ def test_a_band_a_base_rate_and_a_part_of_the_area_are_told_on_request(signed_in
         ("kinds=cost&split=test", "prices"),
         ("kinds=cost&split=test&prices=1", "prices"),
         ("kinds=cost&split=test&prices=1,-1", "prices"),
+        ("kinds=cost&split=test&prices=1,2,3", "prices"),
     ],
 )
 def test_what_does_not_fit_is_refused_with_its_place(signed_in, study_id, query, field):

@@ -98,7 +98,8 @@ describe("what is read off the counts while a handle moves", () => {
       f1: 54 / 66,
       youden_j: 27 / 30 + 58 / 70 - 1,
     });
-    expect(cost(n, { needless: 2, missed: 10 })).toBe(0.48);
+    expect(cost(n, { needless: 2, missed: 10, caught: 0, left: 0 })).toBe(0.48);
+    expect(cost(n, { needless: 2, missed: 10, caught: 1, left: 0.1 })).toBeCloseTo(0.48 + 0.27 + 0.061, 12);
   });
   it("is nothing where a denominator is 0", () => {
     const none = { tp: 0, fp: 0, fn: 0, tn: 4, unanswered_negative: 0 };

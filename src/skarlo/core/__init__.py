@@ -62,7 +62,8 @@ from .study import (
 from .words.another import Another, another
 from .words.findings import OF_CUTOFFS as CUTOFF_FINDINGS
 from .words.findings import counted_rows, finding
-from .words.unfold import Unfolded, class_names, gate_sentence, outcomes_of, unfold, unfold_path
+from .words.telling import Unfolded, class_names, outcomes_of
+from .words.unfold import gate_sentence, unfold, unfold_path
 from .writing import as_set, count, letter, listed, named, p_shown, several, shown, with_interval
 
 __all__ = [

@@ -47,7 +47,7 @@ _KINDS = (
     Kind("net_benefit", True, False, "net benefit by threshold"),
     Kind("calibration", True, False, "bins and the monotone fit"),
     Kind("expected", True, True, "numbers restated for the expected base rates"),
-    Kind("cost", True, True, "the mean cost of a row at the prices of its errors", filed=False),
+    Kind("cost", True, True, "the mean cost of a row at the prices of its outcomes", filed=False),
     Kind("sweep", True, False, "every metric of counts at cutoffs one step apart", asked="cutoff_study"),
     Kind("withheld", True, False, "of several classes, what is left where unsure answers are withheld", filed=False),
     Kind("choice", True, True, "the cutoffs not separable from the best by the rule, and what the next catches cost",
@@ -83,7 +83,8 @@ class Part:
     rate : of what is restated for an expected base rate, the study's own if left out; of areas the false-positive rate
         up to which a part of the area is told
     band : of what lies around a band for review, its ends; the study's own if left out
-    prices : of the cost, also of what is restated: of a needless flag, and of a miss
+    prices : of the cost, also of what is restated: of a needless flag, of a miss, and if they cost, of a catch and
+             of a row rightly left
     pair : of cells, the names of the two candidates
     merge : of what is merged, for each class in order the number of the group it goes to, from 0
     least : of what is withheld, candidates by name with the probability that their answers have at least

@@ -241,11 +241,11 @@ class Subject:
 
     def _cost(self, part: Part) -> dict[str, Any] | None:
         a = self.on(part.split).judged
-        if len(part.prices) != 2 or self.is_baseline or self.too_few(part.split):
+        if not part.prices or self.is_baseline or self.too_few(part.split):
             return None
         if a.positive is None or a.table is None:
             return None
-        return {"cost": own.cost_of_errors(a, part.prices[0], part.prices[1], self.reading.settings)}
+        return {"cost": own.cost_of_outcomes(a, part.prices, self.reading.settings)}
 
     def _sweep(self, part: Part) -> dict[str, Any] | None:
         step = part.step or (self.ready.study.cutoff_study or CutoffStudy()).step

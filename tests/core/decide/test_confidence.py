@@ -123,3 +123,29 @@ def test_the_part_tells_the_same_at_each_candidate_s_own_cutoff():
     assert "withheld" not in second["splits"].get("all", {}), "it gives no probability"
     free = evaluation.results([core.Part("withheld", "all")])["candidates"][0]["splits"]["all"]
     assert free["withheld"]["metrics"]["share_answered"]["value"] == 1
+
+
+def test_what_is_left_unfolds():
+    a = made()
+    s = core.Study("q", READING.classes, a.actual, None, {"all": np.ones(200, dtype=bool)}, "all", None,
+                   (core.Candidate("net", probabilities=a.probable.probabilities),),
+                   core.Settings(draws=100))  # fmt: skip
+    parts = [
+        core.Part("lines", "all"),
+        core.Part("classes", "all"),
+        core.Part("withheld", "all", least=(("net", 0.6),)),
+    ]
+    results = core.Evaluation(s, "none").results(parts)
+    answered, right, of_k, right_k, actual_k = counted(a, 0.6, 1)
+    whole = counted(a, 0.6)
+    for metric, of, k, n in (
+        ("share_answered", "withheld", whole[0], 200), ("selective_accuracy", "withheld", whole[1], whole[0]),
+        ("precision", "withheld elm", right_k, of_k), ("recall", "withheld elm", right_k, actual_k),
+        ("share_answered", "withheld elm", answered, 200), ("selective_accuracy", "withheld elm", right, answered),
+    ):  # fmt: skip
+        told = core.unfold(results, "net", "all", metric, of)
+        assert told["metric"]["value"] == pytest.approx(k / n)
+        assert "of less probability than 0.6 withheld" in told["sentence"]
+        assert core.shown(k / n) in told["sentence"]
+    with pytest.raises(KeyError, match="there is no f1"):
+        core.unfold(results, "net", "all", "f1", "withheld elm")

@@ -27,10 +27,31 @@ def test_a_needless_flag_and_a_miss_have_their_prices_and_nothing_else_costs(mis
     a = made(missing=missing)
     flags = np.nan_to_num(a.score, nan=-1.0) >= 0.5
     needless, missed = int((flags & (a.actual == 0)).sum()), int((~flags & (a.actual == 1)).sum())
-    m = own.cost_of_errors(a, 3.0, 40.0, READING.settings)
+    m = own.cost_of_outcomes(a, (3.0, 40.0), READING.settings)
     assert m["value"] == pytest.approx((3 * needless + 40 * missed) / 600)
     assert m["low"] < m["value"] < m["high"]
-    assert own.cost_of_errors(a, 0.0, 0.0, READING.settings)["value"] == 0
+    assert own.cost_of_outcomes(a, (0.0, 0.0), READING.settings)["value"] == 0
+
+
+@pytest.mark.parametrize("missing", [0, 40])
+def test_each_of_the_four_outcomes_may_cost(missing):
+    a = made(missing=missing)
+    flags = np.nan_to_num(a.score, nan=-1.0) >= 0.5
+    price = np.where(a.actual == 1, np.where(flags, 0.5, 40.0), np.where(flags, 3.0, 0.1))
+    m = own.cost_of_outcomes(a, (3.0, 40.0, 0.5, 0.1), READING.settings)
+    assert m["value"] == pytest.approx(price.mean())
+    assert m["low"] < m["value"] < m["high"]
+
+
+@pytest.mark.parametrize("prices", [(3.0, 40.0, 0.5, 0.1), (1.0, 2.0, 5.0, 4.0)], ids=["errors dear", "errors cheap"])
+def test_restated_each_outcome_has_its_price(prices):
+    a = made()
+    flags = a.score >= 0.5
+    r, f = flags[a.actual == 1].mean(), flags[a.actual == 0].mean()
+    needless, missed, caught, left = prices
+    m = expected.restate(a, READING, 0.02, prices)["metrics"]["cost"]
+    assert m["value"] == pytest.approx(0.98 * (f * needless + (1 - f) * left) + 0.02 * ((1 - r) * missed + r * caught))
+    assert m["low"] < m["value"] < m["high"]
 
 
 def test_restated_it_is_the_two_rates_at_their_prices():
@@ -42,7 +63,7 @@ def test_restated_it_is_the_two_rates_at_their_prices():
     assert m["low"] < m["value"] < m["high"]
     assert "cost" not in expected.restate(a, READING, 0.02)["metrics"]
     own_rate = expected.restate(a, READING, float((a.actual == 1).mean()), (3.0, 40.0))["metrics"]["cost"]
-    assert own_rate["value"] == pytest.approx(own.cost_of_errors(a, 3.0, 40.0, READING.settings)["value"])
+    assert own_rate["value"] == pytest.approx(own.cost_of_outcomes(a, (3.0, 40.0), READING.settings)["value"])
 
 
 def test_the_part_is_of_scores_and_of_classes_and_needs_its_prices():
@@ -53,5 +74,5 @@ def test_the_part_is_of_scores_and_of_classes_and_needs_its_prices():
                    core.Settings(draws=100))  # fmt: skip
     told = core.Evaluation(s, "none").part(core.Part("cost", "all", prices=(1.0, 10.0)))
     assert set(told) == {"net", "said"}
-    assert told["net"]["cost"]["value"] == own.cost_of_errors(a, 1.0, 10.0, s.settings)["value"]
+    assert told["net"]["cost"]["value"] == own.cost_of_outcomes(a, (1.0, 10.0), s.settings)["value"]
     assert core.Evaluation(s, "none").part(core.Part("cost", "all")) == {}

@@ -61,8 +61,8 @@ export type PartsAsked = {
   upTo?: number;
   /** Of what lies around a band for review: its ends. */
   band?: [number, number];
-  /** Of the cost, also of what is restated: of a needless flag, and of a miss. */
-  prices?: [number, number];
+  /** Of the cost, also of what is restated: of a needless flag, a miss, a catch and a row rightly left. */
+  prices?: [number, number, number, number];
   /** Of cells: the positions of two candidates, the second taken off the first. */
   pair?: [number, number];
   /** Of what is merged: for each class the group it goes to. */
@@ -196,9 +196,12 @@ export const useRows = (id: number, query: RowsAsked | undefined) =>
     placeholderData: keepPreviousData,
   });
 
+/** What a number is of besides its candidate and split, and what it was asked for with. */
+export type Besides = { of?: string; band?: number[]; prices?: number[]; least?: string; base_rate?: number };
+
 export const useUnfolded = (
   id: number,
-  query: { candidate: string; split: string; metric: string; cutoffs: string; of?: string; within: string[] },
+  query: { candidate: string; split: string; metric: string; cutoffs: string; within: string[] } & Besides,
   on: boolean,
 ) =>
   useQuery({

@@ -3516,7 +3516,15 @@ export interface operations {
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
-                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC and the precision-recall curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; cost: the mean cost of a row at the prices of its errors; sweep: every metric of counts at cutoffs one step apart; withheld: of several classes, what is left where unsure answers are withheld; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; gap: every metric less that on the reported split; cells: one candidate's matrix less another's, cell by cell; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
+                /** @description of expected: the share of positives to restate for */
+                base_rate?: number;
+                /** @description of cost and of expected: of a needless flag, of a miss, of a catch, of a row rightly left, as 1,10,0,0; the last two may be left out */
+                prices?: number[];
+                /** @description of review: the band's ends, as 0.2,0.6 */
+                band?: number[];
+                /** @description of withheld: by candidate position the probability that answers have at least, as 1:0.6,2:0.5 */
+                least?: string;
+                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC and the precision-recall curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; cost: the mean cost of a row at the prices of its outcomes; sweep: every metric of counts at cutoffs one step apart; withheld: of several classes, what is left where unsure answers are withheld; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; gap: every metric less that on the reported split; cells: one candidate's matrix less another's, cell by cell; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
                 kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "cost" | "sweep" | "withheld" | "choice" | "review" | "gap" | "cells" | "merged" | "slices" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
                 /** @description of parts that there are one of for each split: which */
                 split?: string;
@@ -3524,20 +3532,12 @@ export interface operations {
                 fields?: string[];
                 /** @description of a sweep: how far apart its cutoffs are */
                 step?: number;
-                /** @description of expected: the share of positives to restate for */
-                base_rate?: number;
-                /** @description of cost and of expected: of a needless flag, and of a miss, as 1,10 */
-                prices?: number[];
                 /** @description of areas: how far a part of the ROC area goes */
                 fpr_at_most?: number;
-                /** @description of review: the band's ends, as 0.2,0.6 */
-                band?: number[];
                 /** @description of cells: the positions of two candidates, the second off the first */
                 pair?: number[];
                 /** @description of merged: for each class in order the group it goes to, from 0, as 0,0,1 */
                 merge?: number[];
-                /** @description of withheld: by candidate position the probability that answers have at least, as 1:0.6,2:0.5 */
-                least?: string;
             };
             header?: never;
             path: {
@@ -3707,10 +3707,18 @@ export interface operations {
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
+                /** @description of expected: the share of positives to restate for */
+                base_rate?: number;
+                /** @description of cost and of expected: of a needless flag, of a miss, of a catch, of a row rightly left, as 1,10,0,0; the last two may be left out */
+                prices?: number[];
+                /** @description of review: the band's ends, as 0.2,0.6 */
+                band?: number[];
+                /** @description of withheld: by candidate position the probability that answers have at least, as 1:0.6,2:0.5 */
+                least?: string;
                 candidate: string;
                 split: string;
                 metric: string;
-                /** @description a class, an average, a slice, or an expected base rate */
+                /** @description a class, an average, a slice, an expected base rate as “expected base rate 0.08”, drift, cost, band, withheld, or of a class “withheld rust” */
                 of?: string | null;
             };
             header?: never;

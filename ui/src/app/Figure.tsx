@@ -2,7 +2,7 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Metric, Schemas } from "../api/client";
-import { useUnfolded } from "../api/queries";
+import { type Besides, useUnfolded } from "../api/queries";
 import { PENDING } from "../parts/basics";
 import { count, shown } from "../parts/number";
 import { Another } from "./Another";
@@ -13,22 +13,36 @@ type Props = {
   metric: string;
   value: Metric;
   whole?: boolean;
-  /** The class against the rest whose number this is, of three or more. */
+  /** The class against the rest whose number this is, of three or more; or of what else it is. */
   of?: string;
+  /** What it was asked for with besides: a band, prices, an expected base rate. */
+  besides?: Besides;
+  /** How it is written, where not as numbers are. */
+  text?: string;
   pending?: boolean;
   className?: string;
 };
 
 /** A number that unfolds: pressed, it shows its formula with this study's counts, its interval, its other names. */
-export function Figure({ candidate, metric, value, whole = false, of, pending = false, className = "" }: Props) {
+export function Figure({
+  candidate,
+  metric,
+  value,
+  whole = false,
+  of,
+  besides,
+  text: written,
+  pending = false,
+  className = "",
+}: Props) {
   const { study, split, query, slice } = useScope();
   const [open, setOpen] = useState(false);
   const asked = useUnfolded(
     study.id,
-    { candidate, split, metric, cutoffs: query, within: slice, ...(of ? { of } : {}) },
+    { candidate, split, metric, cutoffs: query, within: slice, ...(of ? { of } : {}), ...besides },
     open,
   );
-  const text = whole && value.value !== null ? count(value.value) : shown(value.value);
+  const text = written ?? (whole && value.value !== null ? count(value.value) : shown(value.value));
   const e = asked.data;
   if (pending)
     return (
@@ -82,7 +96,7 @@ export function Figure({ candidate, metric, value, whole = false, of, pending = 
                 </p>
               )}
               {e.behind && <Behind candidate={candidate} of={e.behind} onGo={() => setOpen(false)} />}
-              {!whole && <Another candidate={candidate} />}
+              {!whole && !besides && <Another candidate={candidate} />}
             </>
           )}
         </Popover.Content>

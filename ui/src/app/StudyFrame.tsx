@@ -170,7 +170,9 @@ function OpenStudy({ study, results, address, step, pending, lacking, waiting }:
       go,
       setOwn: (change) =>
         go(({ own }) => {
-          const next = Object.entries({ ...own, ...change }).filter(([, value]) => value !== null);
+          const next = Object.entries({ ...own, ...(typeof change === "function" ? change(own) : change) }).filter(
+            ([, value]) => value !== null,
+          );
           return { own: Object.fromEntries(next) as Record<string, string> };
         }),
       keep: (position, value) => {

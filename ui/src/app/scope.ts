@@ -107,6 +107,9 @@ export type Shown = Candidate & {
 
 export type Baseline = { name: string; label: string; part: SplitResult };
 
+/** What changes of the view's own choices: null leaves one out of the address. */
+type OwnChange = Record<string, string | null>;
+
 export type Scope = Address & {
   study: Study;
   results: Read;
@@ -136,7 +139,7 @@ export type Scope = Address & {
   /** Change the address: from what it was last asked to be, which may be ahead of what is shown. */
   go: (change: Partial<Address> | ((now: Address) => Partial<Address>)) => void;
   /** Change the view's own choices; null leaves one out of the address. */
-  setOwn: (change: Record<string, string | null>) => void;
+  setOwn: (change: OwnChange | ((now: Record<string, string>) => OwnChange)) => void;
   keep: (position: number, value: number) => void;
 };
 

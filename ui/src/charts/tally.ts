@@ -38,7 +38,8 @@ export function countsOf(t: Tally, cutoff: number): Counts | null {
 
 const share = (k: number, n: number) => (n > 0 ? k / n : null);
 const rowsOf = ({ tp, fp, fn, tn, unanswered_negative }: Counts) => tp + fp + fn + tn + unanswered_negative;
-export type Prices = { needless: number; missed: number };
+/** What each outcome costs: a needless flag, a miss, a catch, a row rightly left. */
+export type Prices = { needless: number; missed: number; caught: number; left: number };
 
 /** What is read off the counts alone, by the names that metrics have; null where a denominator is 0. */
 const OF_COUNTS: Record<string, (n: Counts) => number | null> = {
@@ -57,9 +58,11 @@ export const LIVE = Object.keys(OF_COUNTS);
 export const live = (name: string, n: Counts) => OF_COUNTS[name]?.(n) ?? null;
 
 /** What errors cost a row. */
-export const cost = (n: Counts, { needless, missed }: Prices) => {
+export const cost = (n: Counts, { needless, missed, caught, left }: Prices) => {
   const rows = rowsOf(n);
-  return rows > 0 ? (needless * n.fp + missed * n.fn) / rows : null;
+  return rows > 0
+    ? (needless * n.fp + missed * n.fn + caught * n.tp + left * (n.tn + n.unanswered_negative)) / rows
+    : null;
 };
 
 /** Wilson's interval of k among n; z is the normal quantile of the confidence. */

@@ -7,6 +7,7 @@ import math
 from ..counting.answers import Answers
 from ..counting.table import Share
 from ..metrics import counts
+from ..metrics.own import four_prices
 from ..metrics.panel import Reading
 from ..metrics.ranking import missing_class
 from ..metrics.trust import mark
@@ -22,12 +23,13 @@ def restate(
 ) -> RestatedResult:  # fmt: skip
     """Precision, flagged share, negative predictive value and average precision at another base rate.
 
-    With recall r and false-positive rate f: precision = πr / (πr + (1-π)f), flagged share = πr + (1-π)f. With the
-    prices of a needless flag and a miss also the mean cost of a row, (1-π)f·needless + π(1-r)·missed.
+    With recall r and false-positive rate f: precision = πr / (πr + (1-π)f), flagged share = πr + (1-π)f. With prices
+    (of a needless flag, a miss, a catch and a row rightly left) also the mean cost of a row, π(r·caught +
+    (1-r)·missed) + (1-π)(f·needless + (1-f)·left).
     """
     found = _rates(a, reading, base_rate) | _ranked(a, reading, base_rate)
     if prices:
-        found["cost"] = _cost(a, reading, base_rate, *prices)
+        found["cost"] = _cost(a, reading, base_rate, prices)
     return {
         "base_rate": base_rate,
         "metrics": {name: mark(f"{name}, expected base rate", m) for name, m in found.items()},
@@ -62,7 +64,7 @@ def _rates(a: Answers, reading: Reading, pi: float) -> dict[str, Metric]:
     return out
 
 
-def _cost(a: Answers, reading: Reading, pi: float, needless: float, missed: float) -> Metric:
+def _cost(a: Answers, reading: Reading, pi: float, prices: tuple[float, ...]) -> Metric:
     t = a.table
     if t is None or reading.positive is None:
         return absent(reading.no_cutoff)
@@ -71,16 +73,18 @@ def _cost(a: Answers, reading: Reading, pi: float, needless: float, missed: floa
     for share, why in ((fnr, "recall"), (fpr, "fpr")):
         if share.n <= 0:
             return absent(counts.WHY[why].format(**reading.names))
-    conf, of_missed, of_needless = reading.settings.confidence, pi * missed, (1 - pi) * needless
+    needless, missed, caught, left = four_prices(prices)
+    sure = pi * caught + (1 - pi) * left  # where every answer is right; an error costs what it costs more
+    conf, of_missed, of_needless = reading.settings.confidence, pi * (missed - caught), (1 - pi) * (needless - left)
     first, second = of_missed * fnr.value, of_needless * fpr.value
     low, high = hybrid_sum(first, _scaled(fnr, of_missed, conf), second, _scaled(fpr, of_needless, conf))
-    value = first + second
+    value, low, high = sure + first + second, sure + low, sure + high
     return measured(value, *bounded(value, low, high, 0.0, math.inf), "mover" + t.suffix)
 
 
 def _scaled(share: Share, by: float, confidence: float) -> Interval:
     low, high = share.interval(confidence)
-    return by * low, by * high
+    return (by * low, by * high) if by >= 0 else (by * high, by * low)
 
 
 def _ratio(pi: float, hit: Share, false: Share, confidence: float, suffix: str) -> Metric:

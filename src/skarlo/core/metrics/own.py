@@ -157,16 +157,21 @@ def _expected_cost(own: OwnMetric, a: Answers, settings: Settings) -> Metric:
     return _linear(t, _prices(own, t.cells.shape[1]), settings)
 
 
-def cost_of_errors(a: Answers, needless: float, missed: float, settings: Settings) -> Metric:
-    """The mean cost of a row where a needless flag and a miss have their prices and nothing else costs: positives
-    without an answer are missed, others cost nothing."""
+def four_prices(prices: tuple[float, ...]) -> tuple[float, float, float, float]:
+    """What a needless flag, a miss, a catch and a row rightly left cost; the last two nothing unless said."""
+    needless, missed, caught, left = (*prices, 0.0, 0.0)[:4]
+    return needless, missed, caught, left
+
+
+def cost_of_outcomes(a: Answers, prices: tuple[float, ...], settings: Settings) -> Metric:
+    """The mean cost of a row where each outcome has its price (see `four_prices`): positives without an answer are
+    missed, others without one are left."""
     t, p = a.table, a.positive
     assert t is not None
     assert p is not None
     price = np.zeros(t.cells.shape)
-    price[1 - p, p] = needless
-    price[p] = missed
-    price[p, p] = 0.0
+    needless, price[p], caught, price[1 - p] = four_prices(prices)
+    price[1 - p, p], price[p, p] = needless, caught
     return _linear(t, price, settings)
 
 

@@ -4,38 +4,16 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from typing import Any, NotRequired
+from typing import Any
 
-from typing_extensions import TypedDict
-
-from ..counting import outcomes
 from ..metrics.definitions import METRICS
 from ..metrics.registry import Definition
 from ..number import Difference, Metric
 from ..results import CandidateResult, GateResult, Results
-from ..writing import as_set, count, p_shown, several, shown
-from .methods import AVERAGES, CARRIED, COUNTS, INTERVALS, MEASURES, SUFFIXES, TESTS
-
-
-class Behind(TypedDict):
-    """The rows that a number is a share of, or is read from: of these classes; null for any."""
-
-    actual: str | None
-    predicted: str | None
-
-
-class Unfolded(TypedDict):
-    """One number, unfolded. Every text is a whole sentence, or empty where there is nothing to say."""
-
-    title: str
-    meaning: str
-    formula: str
-    sentence: str
-    interval: str
-    direction: str
-    also: list[str]
-    metric: Metric
-    behind: NotRequired[Behind]
+from ..writing import as_set, count, p_shown, shown
+from . import choice, telling
+from .methods import AVERAGES, CARRIED, COUNTS, MEASURES, TESTS
+from .telling import Behind, Unfolded, class_names, outcomes_of
 
 
 def unfold(results: Results, candidate: str, split: str, metric: str, of: str | None = None) -> Unfolded:
@@ -45,8 +23,9 @@ def unfold(results: Results, candidate: str, split: str, metric: str, of: str | 
     ----------
     results : what `evaluate` returned, or a results file read back
     candidate, split, metric : names, as they stand there
-    of : a part of the split: a class, "macro", "weighted" or "micro", a slice as "district=Harbour, soil=clay", or
-        "expected base rate 0.08" for numbers restated for one
+    of : a part of the split: a class, "macro", "weighted" or "micro", a slice as "district=Harbour, soil=clay",
+        "expected base rate 0.08" for numbers restated for one, "drift" for what became of a metric since the cutoff
+        was chosen; where the results hold them "cost", "band", "withheld", of a class "withheld rust"
 
     Raises
     ------
@@ -74,6 +53,8 @@ def unfold(results: Results, candidate: str, split: str, metric: str, of: str | 
         return {**_of_average(results, part, metric, of), "behind": {"actual": None, "predicted": None}}
     if of.startswith("expected base rate"):
         return _restated(results, found, part, metric, of)
+    if of.partition(" ")[0] in choice.OF:
+        return choice.unfold(results, found, part, metric, of)
     for s in part.get("slices", []):
         if ", ".join(f"{field}={value}" for field, value in s["by"].items()) == of:
             told = _of_part(results, found, s, metric)
@@ -125,21 +106,10 @@ def _behind(results: Results, metric: str, label: str | None = None) -> Behind:
     return {"actual": actual_of.get(of), "predicted": predicted_of.get(of)}
 
 
-def _told(
-    title: str, meaning: str, formula: str, sentence: str, interval: str, better: str, also: tuple[str, ...], m: Metric
-) -> Unfolded:  # fmt: skip
-    directions = {"higher": "Higher is better.", "lower": "Lower is better."}
-    return {
-        "title": title, "meaning": meaning[:1].upper() + meaning[1:] + ("." if meaning else ""), "formula": formula,
-        "sentence": sentence, "interval": interval, "direction": directions.get(better, ""), "also": list(also),
-        "metric": m,
-    }  # fmt: skip
-
-
 def _defined(d: Definition, sentence: str, interval: str, m: Metric, many: bool = False) -> Unfolded:
     formula = d.formula_many if many and d.formula_many else d.formula
     meaning = d.meaning_many if many and d.meaning_many else d.meaning
-    return _told(d.title, meaning, formula, sentence, interval, d.better, d.also, m)
+    return telling.told(d.title, meaning, formula, sentence, interval, d.better, d.also, m)
 
 
 def _of_part(results: Results, c: CandidateResult, part: Any, metric: str) -> Unfolded:
@@ -151,12 +121,8 @@ def _of_part(results: Results, c: CandidateResult, part: Any, metric: str) -> Un
     if metric not in METRICS:
         return _own(results, c, part, metric, m)
     d, many = METRICS[metric], results["holdout"]["positive"] is None
-    sentence = _none(m) or (_many if many else _two)(results, c, part, d, m)
-    return _defined(d, sentence, _interval(results, m), m, many)
-
-
-def _none(m: Metric) -> str:
-    return f"Not defined here: {m['why']}." if m["value"] is None else ""
+    sentence = telling.none(m) or (_many if many else _two)(results, c, part, d, m)
+    return _defined(d, sentence, telling.interval(results, m), m, many)
 
 
 def _of_class(results: Results, c: CandidateResult, part: Any, metric: str, label: str) -> Unfolded:
@@ -169,8 +135,8 @@ def _of_class(results: Results, c: CandidateResult, part: Any, metric: str, labe
     d = METRICS[metric]
     named = {"positive": results["holdout"].get("names", {}).get(label, label), "negative": "another class"}
     k = results["holdout"]["classes"].index(label)
-    sentence = _none(m) or _filled(d, m, c, part, outcomes_of(results, part, k), named)
-    told = _defined(d, sentence, _interval(results, m), m)
+    sentence = telling.none(m) or _filled(d, m, c, part, outcomes_of(results, part, k), named)
+    told = _defined(d, sentence, telling.interval(results, m), m)
     told["title"] += f" of {named['positive']}"
     return told
 
@@ -185,10 +151,10 @@ def _share_gap(results: Results, c: CandidateResult, part: Any, m: Metric, label
         f"Of {count(whole)} answers of {c['name']}, {count(answers)} are “{name}”, and {count(rows)} of the rows are: "
         f"({count(answers)} − {count(rows)}) / {count(whole)} = {shown(m['value'])}."
     )
-    return _told(
+    return telling.told(
         f"Predicted less actual share of {name}", "how much more often a class is predicted than it is so",
-        "predicted as it / rows with an answer - of it / rows with an answer", _none(m) or said, _interval(results, m),
-        "neither", (), m,
+        "predicted as it / rows with an answer - of it / rows with an answer", telling.none(m) or said,
+        telling.interval(results, m), "neither", (), m,
     )  # fmt: skip
 
 
@@ -198,8 +164,8 @@ def _of_average(results: Results, part: Any, metric: str, kind: str) -> Unfolded
     m: Metric = part["averages"][kind][metric]
     d = METRICS[metric]
     parts = ", ".join(shown(p[metric]["value"]) for p in part["per_class"].values() if p["actual_rows"])
-    sentence = _none(m) or AVERAGES[kind].format(metric=d.title.lower(), parts=parts, value=shown(m["value"]))
-    told = _defined(d, sentence, _interval(results, m), m)
+    sentence = telling.none(m) or AVERAGES[kind].format(metric=d.title.lower(), parts=parts, value=shown(m["value"]))
+    told = _defined(d, sentence, telling.interval(results, m), m)
     told["title"] += f", {kind} average"
     return told
 
@@ -207,8 +173,11 @@ def _of_average(results: Results, part: Any, metric: str, kind: str) -> Unfolded
 def _restated(results: Results, c: CandidateResult, part: Any, metric: str, of: str) -> Unfolded:
     listed: Any = part.get("at_expected_base_rate") or []
     for one in listed if isinstance(listed, list) else [listed]:
-        if of == f"expected base rate {one['base_rate']:g}" and metric in one["metrics"]:
+        if _is_rate(of, one["base_rate"]) and metric in one["metrics"]:
             m: Metric = one["metrics"][metric]
+            if metric == "cost":
+                told = choice.cost(results, m)
+                return {**told, "title": f"{told['title']} at a base rate of {one['base_rate']:g}"}
             named = class_names(results)
             words = {
                 "pi": f"{one['base_rate']:g}", "value": shown(m["value"]),
@@ -217,11 +186,19 @@ def _restated(results: Results, c: CandidateResult, part: Any, metric: str, of: 
                 "neg": f"“{named['negative']}”",
             }  # fmt: skip
             told = _defined(
-                METRICS[metric], _none(m) or METRICS[metric].says_expected.format(**words), _interval(results, m), m
+                METRICS[metric],
+                telling.none(m) or METRICS[metric].says_expected.format(**words),
+                telling.interval(results, m),
+                m,
             )
             told["title"] += f" at a base rate of {words['pi']}"
             return told
     raise KeyError(f"there is no {metric} restated for “{of}”")
+
+
+def _is_rate(of: str, rate: float) -> bool:
+    said = of.removeprefix("expected base rate").strip()
+    return said == f"{rate:g}" or said == str(rate)
 
 
 def _own(results: Results, c: CandidateResult, part: Any, metric: str, m: Metric) -> Unfolded:
@@ -243,7 +220,8 @@ def _own(results: Results, c: CandidateResult, part: Any, metric: str, m: Metric
         }
         filled = re.sub(r"[A-Za-z_]\w*(?!\w*\s*\()", lambda f: counts.get(f[0], f[0]), formula)
         sentence = f"{filled} = {shown(m['value'])}."
-    return _told(metric, "a metric of this study's own", formula, _none(m) or sentence, _interval(results, m),
+    return telling.told(metric, "a metric of this study's own", formula, telling.none(m) or sentence,
+                        telling.interval(results, m),
                  own["better"], (), m)  # fmt: skip
 
 
@@ -253,15 +231,17 @@ def _pair(results: Results, a: str, b: str, metric: str, d: Difference) -> Unfol
     low, high, gap = d.get("low"), d.get("high"), d["difference"]
     m: Metric = {"value": gap, "low": low, "high": high}
     if gap is None:
-        return _told(f"{title}: {a} less {b}", "", "", f"Not defined here: {d['why']}.", "", better, (), m)
+        return telling.told(f"{title}: {a} less {b}", "", "", f"Not defined here: {d['why']}.", "", better, (), m)
     sentence = f"The {title} of {a} less that of {b}, on the same rows, is {shown(gap, ())}."
     how = f"Not tested: {d['why']}." if "why" in d else ""
     if low is not None and high is not None:
-        carried = _method(d["interval"], CARRIED) if "interval" in d else ""
+        carried = telling.method(d["interval"], CARRIED) if "interval" in d else ""
         made = (
-            f"{_method(d['test'], TESTS).split('; interval')[0]}; {carried}" if carried else _method(d["test"], TESTS)
+            f"{telling.method(d['test'], TESTS).split('; interval')[0]}; {carried}"
+            if carried
+            else telling.method(d["test"], TESTS)
         )
-        how = f"{_share(results)} interval {shown(low, ())} to {shown(high, ())}: {made}."
+        how = f"{telling.confidence(results)} interval {shown(low, ())} to {shown(high, ())}: {made}."
         adjusted = d.get("p_adjusted")
         if d.get("p") is not None:
             how += f" {p_shown(d['p'] or 0.0)}" + (
@@ -271,7 +251,8 @@ def _pair(results: Results, a: str, b: str, metric: str, d: Difference) -> Unfol
         how += " The interval is approximate: in simulations it covered the true value less often than stated."
     if "more_rows" in d:
         how += f" {_more(d['more_rows'])} would separate them, if the difference stays as it is: a rough guide."
-    return _told(f"{title}: {a} less {b}", "a paired difference", f"{metric} of {a} - {metric} of {b}", sentence, how,
+    return telling.told(f"{title}: {a} less {b}", "a paired difference", f"{metric} of {a} - {metric} of {b}", sentence,
+                        how,
                  better, (), m)  # fmt: skip
 
 
@@ -288,7 +269,7 @@ def _gate(results: Results, number: int) -> Unfolded:
     if "more_rows" in g:
         how = f"{_more(g['more_rows'])} would settle it, if the value stays as it is: a rough guide."
     m: Metric = {"value": g["value"], "low": g["low"], "high": g["high"]}
-    return _told(g["text"], f"a gate that {g['level']} be met", g["metric"], gate_sentence(g), how, "", (), m)
+    return telling.told(g["text"], f"a gate that {g['level']} be met", g["metric"], gate_sentence(g), how, "", (), m)
 
 
 def gate_sentence(g: GateResult) -> str:
@@ -316,14 +297,6 @@ def gate_sentence(g: GateResult) -> str:
     return said + (f", because {g['why']}." if "why" in g else ".")
 
 
-def _method(name: str, texts: Mapping[str, str] = INTERVALS) -> str:
-    """How an interval or test was made, from its name."""
-    design = [text for suffix, text in SUFFIXES.items() if suffix in name]
-    for suffix in SUFFIXES:
-        name = name.replace(suffix, "")
-    return texts[name] + "".join(design)
-
-
 def _count(results: Results, c: CandidateResult, part: Any, name: str) -> Unfolded:
     title, key, also, actual, predicted, unanswered = COUNTS[name]
     if part["matrix"] is None:
@@ -339,54 +312,15 @@ def _count(results: Results, c: CandidateResult, part: Any, name: str) -> Unfold
     said += f" and left {count(left)} without an answer" if left else ""
     shares = f": {count(n[key])} / {count(of)} = {shown(n[key] / of)}" if of else ""
     m: Metric = {"value": float(n[key]), "low": None, "high": None, "why_interval": "it is a count of rows"}
-    return _told(
+    return telling.told(
         results["holdout"].get("words", {}).get(name, title).capitalize(),
         f"Rows that were “{named[actual]}” and predicted “{named[predicted]}”"
         + (", or left without an answer" if left else ""),
         f"{key} = rows actual {actual}, predicted {predicted}",
-        f"Of the {_rows(of, part)} that {_were(of)} “{named[actual]}”, {said}{shares}.",
+        f"Of the {telling.rows(of, part)} that {telling.were(of)} “{named[actual]}”, {said}{shares}.",
         "A count of rows, with no interval; the rates made from it have one.",
         "higher" if actual == predicted else "lower", tuple(x for x in (title, key, also) if x), m,
     )  # fmt: skip
-
-
-def class_names(results: Results) -> dict[str, str]:
-    """The names to show for the "positive" and the "negative" class of a two-class study.
-
-    Examples
-    --------
-    >>> from skarlo import evaluate
-    >>> results = evaluate(["y", "n", "y", "n"], {"net": [0.9, 0.2, 0.6, 0.7]}, positive="y")
-    >>> class_names(results)
-    {'positive': 'y', 'negative': 'n'}
-    """
-    holdout = results["holdout"]
-    names = holdout.get("names", {})
-    positive = holdout["positive"] or ""
-    negative = next(x for x in holdout["classes"] if x != positive)
-    return {"positive": names.get(positive, positive), "negative": names.get(negative, negative)}
-
-
-def _share(results: Results) -> str:
-    return f"{results['settings']['confidence'] * 100:g} %"
-
-
-def _interval(results: Results, m: Metric) -> str:
-    if m["value"] is None:
-        return ""
-    low, high = m.get("low"), m.get("high")
-    if low is None or high is None:
-        return f"No interval: {m['why_interval']}."
-    said = f"{_share(results)} interval {shown(low)} to {shown(high)}: {_method(m['interval'])}."
-    if m.get("thin"):
-        said += f" It rests on fewer than {results['settings']['min_denominator']} rows."
-    if m.get("unreliable"):
-        said += " A class has fewer than 10 rows, so the interval cannot be relied on."
-    if m.get("approximate"):
-        said += " It is approximate: in simulations it covered the true value less often than stated."
-    if "why_interval" in m:
-        said += f" Note that {m['why_interval']}."
-    return said
 
 
 def _two(results: Results, c: CandidateResult, part: Any, d: Definition, m: Metric) -> str:
@@ -410,7 +344,7 @@ def _filled(
         "left_P": _left(n["unanswered_P"], d), "left_N": _left(n["unanswered_N"], d),
     }  # fmt: skip
     for key, k in n.items():
-        words |= {key: count(k), f"{key}_rows": _rows(k, part), f"{key}_were": _were(k)}
+        words |= {key: count(k), f"{key}_rows": telling.rows(k, part), f"{key}_were": telling.were(k)}
     if d.name == "roc_auc":
         words["pairs"] = count(n["P"] * n["N"])
         words["ordered"] = count(round(2 * value * n["P"] * n["N"]) / 2)
@@ -429,18 +363,7 @@ def _unanswered(d: Definition, part: Any) -> str:
     n = part.get("no_answer", 0)
     if not n or d.needs == "counts":
         return ""
-    return f" It is over the rows with an answer; {_rows(n)} had none."
-
-
-def _rows(n: float, part: Any = None) -> str:
-    """A number of rows with its noun; sums of sampling weights are called that."""
-    matrix = (part or {}).get("matrix") or []
-    weighted = any(isinstance(x, float) for row in matrix for x in row)
-    return several(n, "weighted row" if weighted else "row")
-
-
-def _were(n: float) -> str:
-    return "was" if n == 1 else "were"
+    return f" It is over the rows with an answer; {telling.rows(n)} had none."
 
 
 def _chance(m: Metric) -> str:
@@ -455,28 +378,8 @@ def _many(results: Results, c: CandidateResult, part: Any, d: Definition, m: Met
         rows -= sum(sum(row[len(matrix) :]) for row in matrix)
     areas = [p["roc_auc"]["value"] for p in part.get("per_class", {}).values() if p["roc_auc"]["value"] is not None]
     words = {
-        "name": c["name"], "value": shown(m["value"]), "rows": count(rows), "rows_rows": _rows(rows, part),
+        "name": c["name"], "value": shown(m["value"]), "rows": count(rows), "rows_rows": telling.rows(rows, part),
         "right": count(right), "areas": ", ".join(shown(area) for area in areas), "chance_gap": _chance(m),
         "parts": ", ".join(shown(row[i] / sum(row)) for i, row in enumerate(matrix) if sum(row)),
     }  # fmt: skip
     return (d.says_many or d.says).format(**words) + _unanswered(d, part)
-
-
-def outcomes_of(results: Results, part: Any, k: int | None = None) -> dict[str, Any]:
-    """The outcomes of one class against the rest, the positive one unless said; without a matrix the actual rows.
-
-    Examples
-    --------
-    >>> from skarlo import evaluate
-    >>> results = evaluate(["y", "n", "y", "n"], {"net": [0.9, 0.2, 0.6, 0.7]}, positive="y")
-    >>> found = outcomes_of(results, results["candidates"][0]["splits"]["all"])
-    >>> found["TP"], found["FP"], found["P"]
-    (2, 1, 2)
-    """
-    classes = results["holdout"]["classes"]
-    p = classes.index(results["holdout"]["positive"] or "") if k is None else k
-    if part["matrix"] is not None:
-        return outcomes.counted(part["matrix"], p)
-    actual = [part["actual"][label] for label in classes]
-    nothing = outcomes.counted([[0] * len(classes)] * len(classes), p)
-    return nothing | {"P": actual[p], "N": sum(actual) - actual[p], "rows": sum(actual)}

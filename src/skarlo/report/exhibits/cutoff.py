@@ -199,9 +199,9 @@ def _rate(scope: Scope) -> float:
 
 
 def _prices(scope: Scope) -> tuple[float, ...]:
-    """What a needless flag and a miss cost; empty where nothing was said."""
+    """What a needless flag and a miss cost, and a catch and a row rightly left; empty where nothing was said."""
     prices = _numbers(scope.own.get("costs", ""))
-    return prices if len(prices) == 2 and min(prices) >= 0 else ()
+    return prices if len(prices) in (2, 4) and min(prices) >= 0 else ()
 
 
 DRIFTING = ("recall", "precision", "flagged_share")
@@ -247,7 +247,8 @@ def _besides(reading: Reading) -> list[Block]:
     if step:
         out += _sweep(further, scope)
     if prices:
-        price = f"Cost of a row, needless flag {as_set(prices[0])}, miss {as_set(prices[1])}"
+        named = zip(("needless flag", "miss", "catch", "rightly left"), prices, strict=False)
+        price = "Cost of a row, " + ", ".join(f"{name} {as_set(x)}" for name, x in named)
         costs = [(c, c.part["cost"]) for c in further if "cost" in c.part]
         rows = [{"cells": [who(c), value_cell(m, interval=True)]} for c, m in costs]
         out.append(table(texts("Candidate", price), rows))

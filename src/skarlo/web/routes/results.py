@@ -85,7 +85,50 @@ class ResultsOut(RootModel[Results]):
     """The results file."""
 
 
-class PartsQuery(CutoffsQuery):
+class ChoiceQuery(CutoffsQuery):
+    """What is asked of a cutoff besides itself."""
+
+    base_rate: float = Field(default=0.0, ge=0, lt=1, description="of expected: the share of positives to restate for")
+    prices: Annotated[list[Price], BeforeValidator(listed)] = Field(
+        default=[],
+        max_length=4,
+        description="of cost and of expected: of a needless flag, of a miss, of a catch, of a row rightly left, "
+        "as 1,10,0,0; the last two may be left out",
+    )
+    band: Annotated[list[Finite], BeforeValidator(listed)] = Field(
+        default=[], max_length=2, description="of review: the band's ends, as 0.2,0.6"
+    )
+
+    least: str = Field(
+        default="",
+        pattern=r"^(\d+:(0(\.\d*)?|1(\.0*)?)(,|$))*$",
+        description="of withheld: by candidate position the probability that answers have at least, as 1:0.6,2:0.5",
+    )
+
+    def more(self, names: Mapping[int, str]) -> dict[str, dict[str, Any]]:
+        """What parts take of it, by their kind; names of the candidates by position."""
+        least = {p: x for p, x in by_position(self.least).items() if p in names}
+        return {
+            "expected": {"rate": self.base_rate, "prices": tuple(self.prices)}, "cost": {"prices": tuple(self.prices)},
+            "review": {"band": tuple(self.band)},
+            "withheld": {"least": tuple((names[p], x) for p, x in least.items())},
+        }  # fmt: skip
+
+    def check(self) -> None:
+        """Raises Refusal for what no part can be asked by."""
+        if len(self.prices) in (1, 3):
+            raise Refusal(PRICES, "prices")
+        if self.band and (len(self.band) != 2 or self.band[0] > self.band[1]):
+            raise Refusal("a band has two ends, the lower one first: 0.2,0.6", "band")
+
+
+PRICES = (
+    "prices are of a needless flag and of a miss, and of a catch and a row rightly left if those cost: 1,10 or "
+    "1,10,0.5,0"
+)
+
+
+class PartsQuery(ChoiceQuery):
     kinds: Annotated[list[PartKind], BeforeValidator(listed)] = Field(
         min_length=1, description="; ".join(f"{k.name}: {k.what}" for k in PART_KINDS.values())
     )
@@ -95,15 +138,7 @@ class PartsQuery(CutoffsQuery):
     )
 
     step: float = Field(default=0.0, ge=0, le=1, description="of a sweep: how far apart its cutoffs are")
-    base_rate: float = Field(default=0.0, ge=0, lt=1, description="of expected: the share of positives to restate for")
-    prices: Annotated[list[Price], BeforeValidator(listed)] = Field(
-        default=[], max_length=2, description="of cost and of expected: of a needless flag, and of a miss, as 1,10"
-    )
     fpr_at_most: float = Field(default=0.0, ge=0, le=1, description="of areas: how far a part of the ROC area goes")
-    band: Annotated[list[Finite], BeforeValidator(listed)] = Field(
-        default=[], max_length=2, description="of review: the band's ends, as 0.2,0.6"
-    )
-
     pair: Annotated[list[Id], BeforeValidator(listed)] = Field(
         default=[],
         max_length=2,
@@ -113,29 +148,18 @@ class PartsQuery(CutoffsQuery):
         default=[], description="of merged: for each class in order the group it goes to, from 0, as 0,0,1"
     )
 
-    least: str = Field(
-        default="",
-        pattern=r"^(\d+:(0(\.\d*)?|1(\.0*)?)(,|$))*$",
-        description="of withheld: by candidate position the probability that answers have at least, as 1:0.6,2:0.5",
-    )
-
     def parts(self, names: Mapping[int, str]) -> list[Part]:
         """The parts that are asked for; names of the candidates by position. Raises ValueError without a split."""
         missing = [p for p in self.pair if p not in names]
         if missing:
             raise Missing(f"there is no candidate at position {missing[0]}", "pair")
-        more = {
+        more: dict[str, dict[str, Any]] = {
             "slices": {"fields": tuple(self.fields)}, "sweep": {"step": self.step},
-            "expected": {"rate": self.base_rate, "prices": tuple(self.prices)}, "cost": {"prices": tuple(self.prices)},
             "areas": {"rate": self.fpr_at_most},
-            "review": {"band": tuple(self.band)},
             "cells": {"pair": tuple(names[p] for p in self.pair)}, "merged": {"merge": tuple(self.merge)},
-            "withheld": {"least": tuple((names[p], x) for p, x in by_position(self.least).items() if p in names)},
+            **self.more(names),
         }  # fmt: skip
-        return [
-            Part(kind, self.split if PART_KINDS[kind].each else "", **more.get(kind, {}))  # type: ignore[arg-type]
-            for kind in self.kinds
-        ]
+        return [Part(kind, self.split if PART_KINDS[kind].each else "", **more.get(kind, {})) for kind in self.kinds]
 
 
 class PartsOut(RootModel[Parts]):
@@ -163,11 +187,22 @@ class SentenceOut(BaseModel):
     cutoffs: str
 
 
-class UnfoldQuery(CutoffsQuery):
+class UnfoldQuery(ChoiceQuery):
     candidate: str
     split: str
     metric: str
-    of: str | None = Field(default=None, description="a class, an average, a slice, or an expected base rate")
+    of: str | None = Field(
+        default=None,
+        description="a class, an average, a slice, an expected base rate as “expected base rate 0.08”, drift, cost, "
+        "band, withheld, or of a class “withheld rust”",
+    )
+
+    def parts(self, names: Mapping[int, str]) -> list[Part]:
+        """The parts that hold the number."""
+        more, kind = self.more(names), (self.of or "").partition(" ")[0]
+        wanted = {"expected": "expected", "drift": "drift", "cost": "cost", "band": "review", "withheld": "withheld"}
+        kinds = ["lines", "classes", *([wanted[kind]] if kind in wanted else [])]
+        return [Part(k, self.split if PART_KINDS[k].each else "", **more.get(k, {})) for k in kinds]
 
 
 class UnfoldedOut(RootModel[Unfolded]):
@@ -214,10 +249,9 @@ def read_parts(path: StudyPath, query: PartsQuery) -> Response:
         raise Refusal("say which split the parts are of", "split")
     if query.step and abs(round(1 / query.step) * query.step - 1) > EXACT:
         raise Refusal("step goes into 1 a whole number of times: 0.1, 0.05, 0.01", "step")
-    if len(query.prices) == 1 or ("cost" in query.kinds and not query.prices):
-        raise Refusal("prices are of a needless flag and of a miss: 1,10", "prices")
-    if query.band and (len(query.band) != 2 or query.band[0] > query.band[1]):
-        raise Refusal("a band has two ends, the lower one first: 0.2,0.6", "band")
+    query.check()
+    if "cost" in query.kinds and not query.prices:
+        raise Refusal(PRICES, "prices")
     names = dict(zip(asked.positions, (c.name for c in asked.plain.candidates), strict=True))
     if "cells" in query.kinds and len(set(query.pair)) != 2:
         raise Refusal("cells are of a pair: two candidates, the second taken off the first", "pair")
@@ -260,7 +294,9 @@ def known_class(holdout: HoldoutResult, label: str) -> None:
 def read_unfolded(path: StudyPath, query: UnfoldQuery) -> Response:
     """One number, unfolded."""
     asked = asked_of(path.study_id, query.by_position(), within=query.where())
-    results = parts_of(asked, [Part(kind, query.split) for kind in ("lines", "classes")])
+    query.check()
+    names = dict(zip(asked.positions, (c.name for c in asked.plain.candidates), strict=True))
+    results = parts_of(asked, query.parts(names))
     try:
         return immutable(unfold(results, query.candidate, query.split, query.metric, query.of))
     except KeyError as e:

@@ -1,4 +1,4 @@
-import { useRef, useState } from "react";
+import { Fragment, useRef, useState } from "react";
 import { useParts, useTallies } from "../../api/queries";
 import { Drafted } from "../../app/Drafted";
 import { useKeys } from "../../app/keys";
@@ -14,7 +14,7 @@ import { Held } from "./held";
 import { ManyCutoff } from "./Many";
 import { One } from "./One";
 import { Owed } from "./Owed";
-import { usePrices } from "./prices";
+import { inOrder, usePrices } from "./prices";
 import { Restated } from "./Restated";
 import { bandOf, Review } from "./Review";
 import { Rules } from "./Rules";
@@ -64,7 +64,7 @@ function TwoCutoff() {
     study.id,
     few || scored.length === 0
       ? null
-      : { kinds: ["cost"], split, cutoffs: query, within: slice, prices: [prices.needless, prices.missed] },
+      : { kinds: ["cost"], split, cutoffs: query, within: slice, prices: inOrder(prices) },
   );
   const costOf = (name: string) =>
     priced.isPlaceholderData
@@ -193,29 +193,40 @@ function sharedBy(tallies: Tally[]): Interval | null {
   return all.every(([a, b]) => (b - a) * 10 > high - low) ? [low, high] : null;
 }
 
-/** What a needless flag and a miss cost. */
+const DEAR = [
+  ["missed", "fn"],
+  ["needless", "fp"],
+] as const;
+const RIGHT = [
+  ["caught", "tp"],
+  ["left", "tn"],
+] as const;
+
+/** What each outcome costs: the errors, and on request the right answers too. */
 function Costs() {
   const { words } = useScope();
   const [prices, set] = usePrices();
-  const least = (x: number) => x >= 0;
+  const [more, setMore] = useState(false);
+  const said = prices.caught > 0 || prices.left > 0;
   return (
-    <span className="flex items-center gap-1.5">
-      one {words.fn}
-      <NumberField
-        label={`Cost of one ${words.fn}`}
-        className="w-12"
-        value={prices.missed}
-        allowed={least}
-        onSet={(missed) => missed !== null && set({ ...prices, missed })}
-      />
-      one {words.fp}
-      <NumberField
-        label={`Cost of one ${words.fp}`}
-        className="w-12"
-        value={prices.needless}
-        allowed={least}
-        onSet={(needless) => needless !== null && set({ ...prices, needless })}
-      />
+    <span className="flex items-center gap-1.5 flex-wrap">
+      {(more || said ? [...DEAR, ...RIGHT] : DEAR).map(([name, cell]) => (
+        <Fragment key={name}>
+          one {words[cell]}
+          <NumberField
+            label={`Cost of one ${words[cell]}`}
+            className="w-12"
+            value={prices[name]}
+            allowed={(x) => x >= 0}
+            onSet={(to) => to !== null && set({ [name]: to })}
+          />
+        </Fragment>
+      ))}
+      {!more && !said && (
+        <Button kind="bare" onClick={() => setMore(true)}>
+          and right answers
+        </Button>
+      )}
     </span>
   );
 }

@@ -1,6 +1,7 @@
 import { useMemo, useRef } from "react";
 import { useParts, useTallies } from "../../api/queries";
 import { Drafted } from "../../app/Drafted";
+import { Figure } from "../../app/Figure";
 import { metricOf, type Shown, useOwn, useScope } from "../../app/scope";
 import { CurveChart, type Series } from "../../charts/CurveChart";
 import type { Interval } from "../../charts/scales";
@@ -152,8 +153,18 @@ function OneOfMany({ c, tally, kept, z, held, ofClass, keep }: One) {
           return (
             <div key={name}>
               <dt className="text-soft inline">{title} </dt>
-              <dd className="inline font-semibold" data-metric={name}>
-                {shown(few || rows <= 0 ? null : k / rows)}
+              <dd className="inline font-semibold">
+                {moves || few || rows <= 0 ? (
+                  <span data-metric={name}>{shown(few || rows <= 0 ? null : k / rows)}</span>
+                ) : (
+                  <Figure
+                    candidate={c.name}
+                    metric={name}
+                    value={{ value: k / rows }}
+                    of={ofClass ? `withheld ${of}` : "withheld"}
+                    besides={{ least: `${c.position}:${cutoff}` }}
+                  />
+                )}
               </dd>
               <dd className="text-xs text-soft h-4" data-interval={name}>
                 {!few && ends && `${shown(ends[0])} to ${shown(ends[1])}`}

@@ -6,7 +6,7 @@ import { type Counts, cost, countsOf, live, liveEnds, type Tally } from "../../c
 import { PENDING } from "../../parts/basics";
 import { count, shown } from "../../parts/number";
 import { type Held, useHandle } from "./held";
-import { usePrices } from "./prices";
+import { inOrder, priced, usePrices } from "./prices";
 import { Strip } from "./Strip";
 import { StripHead } from "./StripHead";
 import { stretchOf } from "./stretch";
@@ -100,14 +100,22 @@ export function One({ c, tally, z, costs, held, domain, rooted, band, onFocus }:
           <Rate key={name} c={c} name={name} title={title} still={still} counts={few ? null : counts} z={z} />
         ))}
         <div>
-          <dt
-            className="text-soft"
-            title={`of 1,000 rows: one needless flag ${prices.needless}, one miss ${prices.missed}`}
-          >
+          <dt className="text-soft" title={`of 1,000 rows: ${priced(prices, words)}`}>
             cost
           </dt>
-          <dd className="font-semibold" data-metric="cost">
-            {!counts ? PENDING : thousand(told ? told.value : moved)}
+          <dd className="font-semibold">
+            {counts && told ? (
+              <Figure
+                candidate={c.name}
+                metric="cost"
+                value={told}
+                of="cost"
+                besides={{ prices: inOrder(prices) }}
+                text={thousand(told.value)}
+              />
+            ) : (
+              <span data-metric="cost">{counts ? thousand(moved) : PENDING}</span>
+            )}
           </dd>
           <dd className="text-soft text-xs whitespace-nowrap tracking-tight" data-interval="cost">
             {told ? told.low != null && `${thousand(told.low)} to ${thousand(told.high)}` : !few && PENDING}
@@ -175,7 +183,7 @@ function Rate({ c, name, title, still, counts, z }: RateProps) {
       </dd>
       {drift && (
         <dd className="text-xs text-soft whitespace-nowrap tracking-tight" data-drift={name}>
-          {still && !pending ? <Drifted d={drift} since={study.holdout.tune_on ?? ""} /> : PENDING}
+          {still && !pending ? <Drifted c={c} name={name} d={drift} since={study.holdout.tune_on ?? ""} /> : PENDING}
         </dd>
       )}
     </div>
@@ -183,7 +191,9 @@ function Rate({ c, name, title, still, counts, z }: RateProps) {
 }
 
 /** A ring where the difference cannot be told from nought, a dot where it can. */
-function Drifted({ d, since }: { d: NonNullable<Shown["result"]["drift"]>[string]; since: string }) {
+type DriftedProps = { c: Shown; name: string; d: NonNullable<Shown["result"]["drift"]>[string]; since: string };
+
+function Drifted({ c, name, d, since }: DriftedProps) {
   if (d.difference == null) return null;
   const apart = d.low != null && d.high != null && (d.low > 0 || d.high < 0);
   const gap = `${d.difference > 0 ? "+" : ""}${shown(d.difference)}`;
@@ -192,7 +202,14 @@ function Drifted({ d, since }: { d: NonNullable<Shown["result"]["drift"]>[string
     <span data-apart={apart} title={d.why ? `${said}: ${d.why}` : said}>
       <span aria-hidden="true">{apart ? "●" : "○"} </span>
       <span className="sr-only">{said}: </span>
-      {d.low == null ? gap : `${shown(d.low)} to ${shown(d.high)}`}
+      <Figure
+        candidate={c.name}
+        metric={name}
+        value={{ value: d.difference, low: d.low, high: d.high }}
+        of="drift"
+        besides={{}}
+        text={d.low == null ? gap : `${shown(d.low)} to ${shown(d.high)}`}
+      />
     </span>
   );
 }

@@ -1,10 +1,11 @@
 import { useParts } from "../../api/queries";
+import { Figure } from "../../app/Figure";
 import { type Shown, useScope } from "../../app/scope";
 import { PENDING, Tile } from "../../parts/basics";
 import { NumberField } from "../../parts/NumberField";
 import { count, shown } from "../../parts/number";
 import { type Held, useMoving } from "./held";
-import { usePrices } from "./prices";
+import { inOrder, usePrices } from "./prices";
 
 const TOLD = ["precision", "flagged_share"] as const;
 
@@ -24,7 +25,7 @@ export function Restated({ scored, held }: { scored: Shown[]; held: Held }) {
           cutoffs: query,
           within: slice,
           baseRate: rate,
-          prices: [prices.needless, prices.missed],
+          prices: inOrder(prices),
         },
   );
   if (few) return null;
@@ -45,7 +46,7 @@ export function Restated({ scored, held }: { scored: Shown[]; held: Held }) {
       </p>
       {rate !== null &&
         scored.map((c) => (
-          <Row key={c.position} c={c} held={held} found={late ? null : restated(asked.data, c, split)} />
+          <Row key={c.position} c={c} held={held} rate={rate} found={late ? null : restated(asked.data, c, split)} />
         ))}
     </section>
   );
@@ -58,8 +59,9 @@ function restated(parts: ReturnType<typeof useParts>["data"], c: Shown, split: s
   return (Array.isArray(told) ? told[0] : told)?.metrics ?? null;
 }
 
-function Row({ c, held, found }: { c: Shown; held: Held; found: Found | null }) {
+function Row({ c, held, found, rate }: { c: Shown; held: Held; found: Found | null; rate: number }) {
   const { metric } = useScope();
+  const [prices] = usePrices();
   const ready = useMoving(held, c.position) === null && !c.pending && found !== null;
   const thousand = (x: number | null | undefined) => (x == null ? shown(null) : count(Math.round(1000 * x)));
   const told = [
@@ -75,8 +77,19 @@ function Row({ c, held, found }: { c: Shown; held: Held; found: Found | null }) 
           return (
             <div key={name} className="contents">
               <dt className="text-soft">{title}</dt>
-              <dd className="font-semibold text-right" data-metric={name} title={m?.why}>
-                {ready ? write(m?.value) : PENDING}
+              <dd className="font-semibold text-right">
+                {ready && m ? (
+                  <Figure
+                    candidate={c.name}
+                    metric={name}
+                    value={m}
+                    of={`expected base rate ${rate}`}
+                    besides={{ base_rate: rate, prices: inOrder(prices) }}
+                    text={write(m.value)}
+                  />
+                ) : (
+                  <span data-metric={name}>{PENDING}</span>
+                )}
               </dd>
               <dd className="text-xs text-soft leading-5 whitespace-nowrap tracking-tight">
                 {ready && m?.low != null && `${write(m.low)} to ${write(m.high)}`}

@@ -1,6 +1,7 @@
 import { Slider } from "radix-ui";
 import { useState } from "react";
 import { useParts } from "../../api/queries";
+import { Figure } from "../../app/Figure";
 import { InFront } from "../../app/InFront";
 import { type Shown, useScope } from "../../app/scope";
 import type { Interval } from "../../charts/scales";
@@ -155,7 +156,7 @@ export function Review({ scored, z }: Props) {
                     <td className="font-semibold pl-1.5">{count(r?.rows ?? 0)}</td>
                     <td className={`pl-1.5 ${side === "below" ? "text-scarlet" : ""}`}>{count(r?.positives ?? 0)}</td>
                     <td className="pl-2 leading-tight">
-                      {shown(of.value)}
+                      <Unfolding c={c} metric={side} value={of.value} band={held ? null : kept} />
                       <span className="block text-xs text-soft whitespace-nowrap">
                         {of.ends && `${shown(of.ends[0])} to ${shown(of.ends[1])}`}
                       </span>
@@ -169,9 +170,11 @@ export function Review({ scored, z }: Props) {
             {decided(rows, tally).map(([name, title, k, n]) => {
               const m = share(k, n, found?.metrics?.[name]);
               return (
-                <div key={name} className="contents" data-metric={name}>
+                <div key={name} className="contents" data-decided={name}>
                   <dt className="text-soft">{title}</dt>
-                  <dd className="font-semibold">{shown(m.value)}</dd>
+                  <dd className="font-semibold">
+                    <Unfolding c={c} metric={name} value={m.value} band={held ? null : kept} />
+                  </dd>
                   <dd className="text-xs text-soft leading-5">
                     {m.ends && `${shown(m.ends[0])} to ${shown(m.ends[1])}`}
                   </dd>
@@ -183,6 +186,14 @@ export function Review({ scored, z }: Props) {
       )}
     </section>
   );
+}
+
+type UnfoldingProps = { c: Shown; metric: string; value: number | null; band: Interval | null };
+
+/** A share around the band; one that is still moved does not unfold. */
+function Unfolding({ c, metric, value, band }: UnfoldingProps) {
+  if (!band || value === null) return <span data-metric={metric}>{shown(value)}</span>;
+  return <Figure candidate={c.name} metric={metric} value={{ value }} of="band" besides={{ band }} />;
 }
 
 type Side = { rows: number; positives: number };

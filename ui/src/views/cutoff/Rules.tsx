@@ -5,7 +5,7 @@ import { useScope } from "../../app/scope";
 import { remember } from "../../app/undo";
 import { Button, Fault } from "../../parts/basics";
 import { asSet, named } from "../../parts/number";
-import { usePrices } from "./prices";
+import { ofErrors, usePrices } from "./prices";
 
 type RuleInfo = Schemas["RuleInfo"];
 type Parameters = Omit<Schemas["RuleIn"], "rule">;
@@ -26,7 +26,7 @@ export function Rules() {
   const [numbers, setNumbers] = useState<Record<string, string>>({});
   const rule = study.rules.find((r) => r.name === name);
   if (!rule || !mayWrite) return null;
-  const priced: Record<string, number> = { false_positive: prices.needless, false_negative: prices.missed };
+  const priced: Record<string, number> = ofErrors(prices);
   const called: Record<string, string> = {
     value: "",
     share: "share of rows",
@@ -34,7 +34,8 @@ export function Rules() {
   };
   const takes = (rule.one_of ? rule.takes.slice(0, 1) : rule.takes).filter((key) => !(key in priced));
   const given = (key: string) => numbers[key] ?? FIRST[key] ?? "";
-  const wrong = takes.some((key) => given(key).trim() === "" || !Number.isFinite(Number(given(key))));
+  const cheap = rule.takes.some((key) => (priced[key] ?? 0) < 0);
+  const wrong = cheap || takes.some((key) => given(key).trim() === "" || !Number.isFinite(Number(given(key))));
   const on = study.holdout.tune_on ?? study.holdout.report_on;
   const choose = () => {
     const typed = takes.map((key) => [key, Number(given(key))]);
@@ -104,6 +105,11 @@ export function Rules() {
       <Button type="submit" disabled={wrong || choosing.isPending}>
         Apply on {on === "all" ? "these rows" : on}
       </Button>
+      {cheap && (
+        <span role="status" className="text-soft">
+          an error costs less than the right answer: no cutoff can be chosen by these costs
+        </span>
+      )}
       {unmet.length > 0 && (
         <span role="status" className="text-soft">
           {named(unmet.map((c) => letters.get(c.position) ?? ""))}:{" "}

@@ -26,7 +26,7 @@ const isLive = (name: string) => (LIVE as readonly string[]).includes(name);
 type Traced = { c: Shown; tally: Tally };
 type Props = { scored: Traced[]; classes: Shown[]; domain: Interval; held: Held };
 
-/** A metric or the cost of the errors by cutoff, for every candidate, with where each cutoff stands: what can be counted
+/** A metric or the cost of a row by cutoff, for every candidate, with where each cutoff stands: what can be counted
  * on the page at every place of a handle, any other metric of counts as the server sweeps it. */
 export function Trace({ scored, classes, domain, held }: Props) {
   const { study, split, slice, metric, few } = useScope();
@@ -71,7 +71,7 @@ export function Trace({ scored, classes, domain, held }: Props) {
   const [low, high] = reach ?? [0, 1];
   const y = scaleLinear([name === COST ? Math.max(low, 0) : low, high], [BOTTOM, TOP]);
   const titleOf = (one: string) =>
-    one === COST ? "cost of the errors" : one === BENEFIT ? "net benefit" : metric(one).title;
+    one === COST ? "cost" : one === BENEFIT ? "net benefit" : metric(one).title;
   const title = name === COST ? "cost a thousand rows" : titleOf(name);
   return (
     <section aria-label="Trace" className="px-3.5 pt-2 pb-1">

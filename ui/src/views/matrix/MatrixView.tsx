@@ -91,10 +91,15 @@ export function MatrixView() {
           <Choice name="candidates" value={mode} options={modes.map((m) => [m, MODES[m]])} onChange={setMode} />
         )}
         {mode === "less" && !merge && <Pair told={told} />}
-        {mode !== "less" && !plain && (
+        {mode !== "less" && (
           <label className="flex items-baseline gap-1.5">
-            bars
-            <select className={SELECT} aria-label="Bars" value={of} onChange={(e) => setOf(e.target.value as Of)}>
+            {plain ? "shares" : "bars"}
+            <select
+              className={SELECT}
+              aria-label={plain ? "Shares" : "Bars"}
+              value={of}
+              onChange={(e) => setOf(e.target.value as Of)}
+            >
               <option value="actual">share of actual</option>
               <option value="predicted">share of predicted</option>
               <option value="all">share of all rows</option>
@@ -143,7 +148,7 @@ export function MatrixView() {
       {plain ? (
         <div className="grid gap-x-8 gap-y-6 grid-cols-[repeat(auto-fill,minmax(345px,1fr))] max-w-[860px]">
           {chosen.map((c) => (
-            <TwoMatrix key={c.position} c={c} across={across} onRows={setFocus} />
+            <TwoMatrix key={c.position} c={c} across={across} of={of} onRows={setFocus} />
           ))}
         </div>
       ) : (
@@ -221,8 +226,13 @@ function Caption({ mode, many, plain, of, pair }: CaptionProps) {
     <p className="text-sm text-soft font-serif italic mt-4 max-w-[90ch]">
       {plain ? (
         <>
-          Shares are of the actual class: of the rows whose actual class is “{positive}” or “{negative}”, how many were
-          predicted so. A correct cell keeps the paper and an ink edge; an error darkens as it takes more of its class.
+          Shares are{" "}
+          {of === "actual"
+            ? `of the actual class: of the rows whose actual class is “${positive}” or “${negative}”, how many were predicted so`
+            : of === "predicted"
+              ? `of the predicted class: of the rows that were predicted “${positive}” or “${negative}”, how many are so`
+              : "of all rows"}
+          . A correct cell keeps the paper and an ink edge; an error darkens as it takes more of its actual class.
         </>
       ) : mode === "less" && pair ? (
         <>

@@ -3,6 +3,7 @@ import { type Shown, useScope } from "../../app/scope";
 import { PENDING, Tile } from "../../parts/basics";
 import { colour } from "../../parts/marks";
 import { asSet, count, shown } from "../../parts/number";
+import { type Of, shareOf } from "./grid";
 import type { Across } from "./MatrixView";
 
 type Outcome = "tp" | "fn" | "fp" | "tn";
@@ -10,6 +11,9 @@ type Place = {
   key: string;
   at: [number, number];
   rows: number;
+  /** Of its actual class: what tints an error. */
+  missing: number | null;
+  /** Of what the view reads: actual class, predicted class, all rows. */
   share: number | null;
   right: boolean;
   missed: boolean;
@@ -17,8 +21,10 @@ type Place = {
   outcome?: Outcome;
 };
 
+type Props = { c: Shown; across: Across; of: Of; onRows: (at: [number, number]) => void };
+
 /** The matrix of two classes, with a column of its own for rows without an answer where there are any. */
-export function TwoMatrix({ c, across, onRows }: { c: Shown; across: Across; onRows: (at: [number, number]) => void }) {
+export function TwoMatrix({ c, across, of, onRows }: Props) {
   const { positive, negative, words, results, positiveLabel } = useScope();
   const { matrix, shares } = c.part;
   const p = results.holdout.classes.indexOf(positiveLabel);
@@ -33,7 +39,8 @@ export function TwoMatrix({ c, across, onRows }: { c: Shown; across: Across; onR
       // of the missed, those that got an answer: the others stand in the column of their own
       outcome: said === null || (missing && outcome === "fn") ? undefined : outcome,
       rows: matrix?.[i]?.[j] ?? 0,
-      share: shares?.[i]?.[j] ?? null,
+      missing: shares?.[i]?.[j] ?? null,
+      share: (of === "actual" ? shares?.[i]?.[j] : matrix && shareOf(matrix, i, j, of)) ?? null,
       right,
       missed: isPositive && !right,
       word: said === null ? "without an answer" : words[outcome],
@@ -97,9 +104,9 @@ export function TwoMatrix({ c, across, onRows }: { c: Shown; across: Across; onR
 }
 
 function Cell({ c, place, onRows }: { c: Shown; place: Place; onRows: () => void }) {
-  const { outcome, rows, share, right, missed, word } = place;
+  const { outcome, rows, share, missing, right, missed, word } = place;
   const tint = missed ? "var(--color-missed)" : "var(--color-needless)";
-  const depth = share === null || right || rows === 0 || c.pending ? 0 : 12 + Math.round(45 * share);
+  const depth = missing === null || right || rows === 0 || c.pending ? 0 : 12 + Math.round(45 * missing);
   const large = "text-[19px] font-semibold leading-tight";
   return (
     <td
