@@ -171,3 +171,46 @@ def test_each_class_stands_below_where_the_view_had_them_open():
     assert [row[0] for row in rows[3:]] == ["plain mean of the classes", "mean weighted by their rows", "all pooled"]
     assert rows[3][3] == core.with_interval(results["averages"]["macro"]["recall"])
     assert len(blocks(s)) == 2
+
+
+def crowded(k=20, n=900):
+    rng = np.random.default_rng(3)
+    actual = rng.integers(0, k, n)
+    said = [np.where(rng.random(n) < right, actual, (actual + rng.integers(1, 4, n)) % k) for right in (0.8, 0.4)]
+    names = tuple(f"kind {i}" for i in range(k))
+    one, other = (core.Candidate(name, predicted=p) for name, p in zip(("Net", "Guide"), said, strict=True))
+    return core.Study("many", names, actual, None, {"all": np.ones(n, dtype=bool)}, "all", None, (one, other),
+                      core.Settings(draws=100))  # fmt: skip
+
+
+def test_more_classes_than_a_page_holds_are_tinted_and_the_worst_listed():
+    s = crowded()
+    first, worst, _, _, told = blocks(s, mode="each")
+    assert (first["kind"], worst["kind"]) == ("figure", "table")
+    cells = {(i, j): counted(s, 0, i, j) for i in range(20) for j in range(20)}
+    wrong = sorted((n for (i, j), n in cells.items() if i != j), reverse=True)[:15]
+    listed = [[c["text"] for c in row["cells"]] for row in worst["rows"]]
+    assert [row[2] for row in listed] == [core.count(n) for n in wrong]
+    for actual, predicted, n, share in listed:
+        i, j = s.classes.index(actual), s.classes.index(predicted)
+        assert n == core.count(cells[i, j])
+        assert share == core.shown(cells[i, j] / int((s.actual == i).sum()))
+    drawn = sum(n > 0 or i == j for (i, j), n in cells.items())
+    assert first["svg"].count('fill="none"') >= 20  # the right ones are framed
+    assert first["svg"].count("patch_") >= drawn
+    assert "below each its 15 most frequent errors" in told["text"].lower()
+    assert "no answer" not in first["svg"]
+
+
+def test_of_many_classes_one_less_another_lists_where_they_differ_most():
+    s = crowded()
+    listed, told, *_ = blocks(s, mode="less", pair="A-B")
+    rows = [[c["text"] for c in row["cells"]] for row in listed["rows"]]
+    assert len(rows) == 15
+    flags = [row[4] == "separated" for row in rows]
+    assert any(flags)
+    assert flags == sorted(flags, reverse=True)
+    for actual, predicted, n, *_ in rows:
+        i, j = s.classes.index(actual), s.classes.index(predicted)
+        assert n == f"{counted(s, 0, i, j) - counted(s, 1, i, j):+,}".replace("-", "−")
+    assert "first what is separated" in told["text"]

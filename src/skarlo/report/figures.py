@@ -14,6 +14,7 @@ import matplotlib as mpl
 import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
+from matplotlib.patches import Rectangle
 
 from skarlo.core import Tally, as_set, shown
 
@@ -265,6 +266,43 @@ def trace(lines: Sequence[tuple[Shown, Sequence[tuple[float, float]]]], title: s
                 )  # fmt: skip
         ax.set(ylabel=title, xlabel="Cutoff")
         return as_svg(fig, f"{title} by cutoff.")
+
+
+def tints(shares: Sequence[Sequence[float | None]], down: Sequence[str], across: int, axes: str, title: str,
+          right: Sequence[tuple[int, int]]) -> str:  # fmt: skip
+    """A matrix that is too large for numbers: each cell tinted by its share, the right ones framed in ink.
+
+    shares : as they stand, row by row; None where there are no rows
+    down : names of the rows; those of the columns are the same and stand as numbers, but for no answer
+    """
+    rows, columns = len(down), across
+    with mpl.rc_context(STYLE):
+        side = min(0.3, 5.6 / max(rows, columns))
+        fig = Figure(figsize=(7.6, rows * side + 0.45))
+        ax = fig.subplots()
+        height = rows * side + 0.45
+        fig.subplots_adjust(left=1.75 / 7.6, right=(1.75 + columns * side) / 7.6, bottom=0.02, top=1 - 0.4 / height)
+        for i, row in enumerate(shares):
+            for j, share in enumerate(row):
+                hit = (i, j) in right
+                if share is None or (share <= 0 and not hit):
+                    continue
+                fill, depth = (PALE, share) if hit else (SCARLET, 0.12 + 0.88 * share)
+                ax.add_patch(Rectangle((j, i), 1, 1, facecolor=fill, alpha=depth, lw=0))
+                if hit:
+                    ax.add_patch(Rectangle((j, i), 1, 1, facecolor="none", edgecolor=INK, lw=0.7))
+        size = min(7.5, side * 72 * 0.62)
+        names = [f"{k + 1} {name if len(name) <= 24 else name[:23] + '…'}" for k, name in enumerate(down)]
+        ax.set(xlim=(0, columns), ylim=(rows, 0), xticks=np.arange(columns) + 0.5, yticks=np.arange(rows) + 0.5)
+        ax.set_xticklabels([str(k + 1) for k in range(columns)], fontsize=size, rotation=90 if columns > 20 else 0)
+        ax.set_yticklabels(names, fontsize=size)
+        ax.xaxis.tick_top()
+        ax.tick_params(length=0, pad=2)
+        for edge in ("top", "right", "bottom", "left"):
+            ax.spines[edge].set(visible=True, color=RULE)
+        ax.annotate(axes, (-0.01, 1), (0, 5), xycoords="axes fraction", textcoords="offset points", ha="right",
+                    fontsize=7.5, color=SOFT)  # fmt: skip
+        return as_svg(fig, title)
 
 
 def as_svg(fig: Figure, title: str) -> str:

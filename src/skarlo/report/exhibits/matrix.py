@@ -39,9 +39,10 @@ from skarlo.report.blocks import (
 from skarlo.report.drafting import MOST_NAMED, counted_rows, read_on
 from skarlo.report.scope import Scope, Shown, candidates
 
+from . import large
 from .cells import cutoff_of, difference_cell, tile, value_cell
 from .entry import Exhibit, Reading
-from .grid import Layout, added, layout, ordered, share_of
+from .grid import TOGETHER, Layout, added, layout, ordered, share_of
 
 
 def _two(results: Results, scope: Scope, chosen: list[Shown]) -> str:
@@ -168,10 +169,13 @@ def _blocks(reading: Reading) -> list[Block]:
         return [_each(results, reading.chosen, how), note(*read_on(results, scope))]
     columns = ordered(added([f.cells for f in faces]), names, how.order)
     standing = _Standing(how, names, columns)
-    if how.mode == "each" and not how.merge:
+    drawn: list[Block]
+    if len(names) > TOGETHER:
+        drawn, told = _beyond(how, names, columns, faces, less)
+    elif how.mode == "each" and not how.merge:
         told = [f"under each count its share of {OF[how.of]}",
                 "an error is tinted, darker as it takes more of its actual class"]  # fmt: skip
-        drawn: list[Block] = [_each(results, reading.chosen, how, columns)]
+        drawn = [_each(results, reading.chosen, how, columns)]
     elif less is not None and how.pair is not None:
         drawn = [_less(standing, faces, less)]
         a, b = (c.name for c in how.pair)
@@ -189,7 +193,20 @@ def _blocks(reading: Reading) -> list[Block]:
     each = _classes(results, scope, reading.chosen) if not how.merge else []
     each += _averages_less(results, scope, *how.pair) if how.pair is not None else []
     merged = [f"{name} are taken together" for name in names if " + " in name] if how.merge else []
-    return [*drawn, note(*read_on(results, scope), axes, *told, *merged), *each]
+    listed = less is not None and len(names) > TOGETHER
+    return [*drawn, note(*read_on(results, scope), "" if listed else axes, *told, *merged), *each]
+
+
+def _beyond(
+    how: Layout, names: Sequence[str], order: Sequence[int], faces: Sequence[Face], less: CellsLess | None
+) -> tuple[list[Block], list[str]]:  # fmt: skip
+    """More classes than there is room for, and how that is to be read."""
+    if less is not None and how.pair is not None:
+        told = f"the {large.MOST} cells in which the two differ most; first what is separated after correction for all"
+        return large.differing(names, *how.pair, less), [told]
+    drawn = [block for f in faces for block in large.drawn(how, names, order, f.c, f.cells)]
+    return drawn, [f"tinted: an error, darker as it is a greater share of {OF[how.of]}", "framed: right",
+                   f"below each its {large.MOST} most frequent errors"]  # fmt: skip
 
 
 TOLD = ("precision", "recall", "f1")
