@@ -184,6 +184,14 @@ def test_a_trace_is_the_metric_at_each_cutoff(person, study, rows):
         wanted = brute.rates([y for _, y in tuning], [f for f, _ in tuning])["recall"]
         expect(ring).to_have_attribute("data-at", as_set(at))
         expect(ring.locator("title")).to_have_text(f"Scores at ≥ {as_set(at)}: {shown(wanted)}")
+    with ana.expect_download() as saved:
+        ana.get_by_role("region", name="Trace").get_by_role("button", name="CSV").click()
+    head, *lines = csv.reader(io.StringIO(Path(saved.value.path()).read_text()))
+    assert head == ["candidate", "split", "cutoff", "recall"]
+    for name, split, place, value in lines[:: max(1, len(lines) // 15)]:
+        tuning = [(float(r["p"]) >= float(place), r["actual"] == "yes") for r in rows if r["split"] == "tuning"]
+        wanted = brute.rates([y for _, y in tuning], [f for f, _ in tuning])["recall"]
+        assert (name, split, float(value)) == ("Scores", "tuning", pytest.approx(wanted))
     # what is not counted on the page is the server's sweep
     ana.get_by_label("Traced").select_option("mcc")
 

@@ -79,7 +79,7 @@ def test_pasted_columns_a_broken_join_the_fields_and_out_and_in_again(person, se
 
     # A warning needs an explanation.
     expect(ana.get_by_text("1 warning needs an explanation")).to_be_visible()
-    expect(ana.locator("[data-step='intake']")).to_contain_text("1 warning to explain")
+    expect(ana.locator("[data-step='intake']")).to_contain_text("1 warning open")
     warning = ana.locator("[data-finding='no_answer']")
     warning.get_by_role("button", name="Explain why this is acceptable").click()
     expect(ana.get_by_label("Why this is acceptable")).to_be_focused()

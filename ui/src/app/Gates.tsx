@@ -27,7 +27,7 @@ export function GatesNow() {
   if (gates.length === 0) return null;
   const open = gates.filter((g) => g.status !== "pass");
   return (
-    <section aria-label="Gates" className="px-3.5 pb-3 text-sm">
+    <section aria-label="Gates" className="px-3.5 pt-2.5 pb-3 text-sm border-t border-rule">
       <h2 className="text-lg">Gates</h2>
       {pending ? (
         <p>{PENDING}</p>

@@ -95,10 +95,8 @@ export function Rail({ step, onPin }: { step: string; onPin: () => void }) {
           </li>
         )}
       </ol>
-      <div className="border-t border-rule pt-2.5">
-        <GatesNow />
-      </div>
-      <div className="px-3.5 pb-3.5 space-y-2">
+      <GatesNow />
+      <div className="px-3.5 pt-2.5 pb-3.5 space-y-2 border-t border-rule">
         {scope.mayWrite && canPin(step, scope.many) && (
           <Button kind="strong" className="w-full" onClick={onPin}>
             Pin this view <span className="kbd">P</span>

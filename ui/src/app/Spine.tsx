@@ -51,7 +51,10 @@ export function Spine({ step }: { step: string }) {
                 <Box kind={kind} />
                 <span className="min-w-0">
                   <span className={`block leading-tight ${here ? "font-semibold" : ""}`}>{title}</span>
-                  <span className={`block text-xs break-words ${state.needs ? "text-scarlet" : "text-soft"}`}>
+                  <span
+                    title={state.note}
+                    className={`block text-xs truncate ${state.needs ? "text-scarlet" : "text-soft"}`}
+                  >
                     {state.opened || state.needs ? state.note : "not opened"}
                   </span>
                 </span>
@@ -72,7 +75,7 @@ function stateOf(step: string, scope: Scope, found: Found): State {
   const state = (note: string, needs = false): State => ({ read: opened, opened, needs, note });
   if (step === "intake")
     return found.open > 0
-      ? state(several(found.open, "warning to explain", "warnings to explain"), true)
+      ? state(`${several(found.open, "warning")} open`, true)
       : state(`${count(study.holdout.rows)} rows`);
   if (step === "roster") {
     const fails = (results.gates ?? []).filter((g) => g.level === "must" && g.status !== "pass").length;
@@ -130,7 +133,7 @@ function areas({ chosen, many }: Scope): string {
   const found = chosen.flatMap((c) => metricOf(c.part, many ? "roc_auc_macro" : "roc_auc").value ?? []);
   return found.length === 0
     ? "no scores"
-    : `${many ? "macro AUC" : "AUC"} ${span(
+    : `AUC ${span(
         found.map((x) => shown(x)),
         found,
       )}`;

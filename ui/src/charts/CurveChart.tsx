@@ -93,6 +93,11 @@ export function CurveChart({
         x={{ name: x, domain: UNIT }}
         y={{ name: y, domain: [0, top] }}
         onPoint={point}
+        rows={() => [
+          ["candidate", x, y, "cutoff"],
+          ...series.flatMap((s) => s.exact.map((p) => [s.name, p.x, p.y, p.cutoff])),
+          ...alone.map((a) => [a.name, a.x.value, a.y.value, null]),
+        ]}
         beside={({ right, top, bottom }) => (
           <EndLabels
             title={areaName}

@@ -31,6 +31,8 @@ type Props = {
   below?: (plane: Plane) => ReactNode;
   under?: number;
   /** Told where the pointer is, in the figure's own units; null where it is not over the frame. */
+  /** The numbers that are drawn, with a head, for who saves them. */
+  rows?: () => (string | number | null)[][];
   onPoint?: (at: { x: number; y: number } | null, plane: Plane) => void;
 };
 
@@ -68,7 +70,7 @@ const moved = (w: Window, dx: number, dy: number, whole: Window): Window => ({
 });
 
 /** A framed plane with a ruler on two sides. Dragging a box over it goes nearer, keys too, and 0 back to the whole. */
-export function Plot({ title, label, x, y, children, beside, room = 86, below, under = 0, onPoint }: Props) {
+export function Plot({ title, label, x, y, children, beside, rows, room = 86, below, under = 0, onPoint }: Props) {
   const [W, H] = [LEFT + SIDE + room, TOP + SIDE + BOTTOM + under];
   const figure = useRef<SVGSVGElement>(null);
   const [near, setNear] = useState<Window | null>(null);
@@ -114,7 +116,7 @@ export function Plot({ title, label, x, y, children, beside, room = 86, below, u
             the whole
           </button>
         )}
-        <SaveMenu figure={figure} name={title.toLowerCase()} />
+        <SaveMenu figure={figure} name={title.toLowerCase()} rows={rows} />
       </header>
       {/* biome-ignore lint/a11y/useSemanticElements: a group of SVG has no element of its own */}
       <svg

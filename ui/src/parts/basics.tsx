@@ -44,7 +44,7 @@ export function Tile({ position, letter, off = false }: { position: number; lett
 export const PENDING = "⋯";
 
 type SentenceProps = { children: ReactNode; pending?: boolean; lines?: number };
-const NARROW = 1.25; // lines for one, where the window is narrow
+const NARROW = 1.4; // lines for one, where the window is narrow
 
 /** The sentence at the top of a view. While it is on its way it keeps its room and nothing can be read. */
 export function Sentence({ children, pending = false, lines = 2 }: SentenceProps) {

@@ -23,11 +23,18 @@ export function Walk({ told }: { told: Told[] }) {
   const x = scaleLinear(domain, [PAD, W - PAD]);
   const high = HEAD + ROW * told.length + FOOT;
   const bases = [...new Set(stops.map((s) => s.base))];
+  const saved = () => [
+    ["candidate", "base rate alone", "after ranking", "brier", "low", "high"],
+    ...told.map(({ c }, i) => {
+      const s = stops[i];
+      return [c.name, s?.base ?? null, s?.earned ?? null, s?.end ?? null, s?.brier.low ?? null, s?.brier.high ?? null];
+    }),
+  ];
   return (
     <section aria-label="What each Brier score is made of">
       <header className="flex items-baseline gap-3 border-b border-rule pb-0.5">
         <h2 className="text-lg flex-1">What each Brier score is made of</h2>
-        <SaveMenu figure={figure} name="brier-parts" />
+        <SaveMenu figure={figure} name="brier-parts" rows={saved} />
       </header>
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,232px)_46px] gap-x-2 items-start">
         <ul style={{ paddingTop: HEAD }}>

@@ -126,11 +126,17 @@ export function Strip(props: Props) {
         <desc id={about}>Arrow keys move it one step, Page keys ten.</desc>
       </svg>
       <span className="absolute right-0 top-0 opacity-0 focus-within:opacity-100 [div:hover>&]:opacity-100">
-        <SaveMenu figure={figure} name={`cutoff-${name}`} />
+        <SaveMenu figure={figure} name={`cutoff-${name}`} rows={() => binned(tally)} />
       </span>
     </div>
   );
 }
+
+/** The rows of each class between places, as they are drawn. */
+const binned = (tally: Tally) => [
+  ["from", "to", "actual positive", "actual negative"],
+  ...histogram(tally, BINS).map((b) => [place(tally, b.from), place(tally, b.to), b.rows.positive, b.rows.negative]),
+];
 
 /** What a share is drawn with instead of itself, so that its bar is as tall as its square root. */
 const root = (share: number) => (share > 0 ? 1 / Math.sqrt(share) : 0);

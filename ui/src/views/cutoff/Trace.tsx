@@ -70,9 +70,16 @@ export function Trace({ scored, classes, domain, held }: Props) {
   const x = scaleLinear(domain, [STRIP.pad, STRIP.width - STRIP.pad]).clamp(true);
   const [low, high] = reach ?? [0, 1];
   const y = scaleLinear([name === COST ? Math.max(low, 0) : low, high], [BOTTOM, TOP]);
-  const titleOf = (one: string) =>
-    one === COST ? "cost" : one === BENEFIT ? "net benefit" : metric(one).title;
+  const titleOf = (one: string) => (one === COST ? "cost" : one === BENEFIT ? "net benefit" : metric(one).title);
   const title = name === COST ? "cost a thousand rows" : titleOf(name);
+  const saved = () => [
+    ["candidate", "split", ...slice.map(() => "slice"), "cutoff", name],
+    ...[
+      ...lines.map(({ c, points }) => ({ who: c.name, points })),
+      ...(benefit ? [{ who: "acting on every row", points: benefit.all }] : []),
+    ].flatMap(({ who, points }) => points.map((p) => [who, split, ...slice, p.x, p.y])),
+    ...level.map(({ c, y: at }) => [c.name, split, ...slice, null, at]),
+  ];
   return (
     <section aria-label="Trace" className="px-3.5 pt-2 pb-1">
       <header className="flex items-baseline gap-3 text-sm text-soft">
@@ -93,7 +100,7 @@ export function Trace({ scored, classes, domain, held }: Props) {
           by cutoff, {split === "all" ? "all rows" : split}
         </label>
         <span className="flex-1" />
-        <SaveMenu figure={figure} name={`${name}-by-cutoff`} />
+        <SaveMenu figure={figure} name={`${name}-by-cutoff`} rows={saved} />
       </header>
       <svg
         ref={figure}

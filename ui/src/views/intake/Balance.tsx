@@ -65,7 +65,8 @@ function ManyClasses() {
   const { study, called } = useScope();
   const splits = Object.entries(study.balance);
   return (
-    <div className="overflow-auto max-h-[420px] max-w-[820px]">
+    // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is reached by key
+    <section className="relative overflow-auto max-h-[420px] max-w-[820px]" tabIndex={0} aria-label="Rows by class">
       <table className="mt-3 text-left">
         <thead>
           <tr className="text-sm text-soft border-b border-rule">
@@ -93,6 +94,6 @@ function ManyClasses() {
           ))}
         </tbody>
       </table>
-    </div>
+    </section>
   );
 }

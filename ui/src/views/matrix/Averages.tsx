@@ -2,6 +2,7 @@ import type { Metric } from "../../api/client";
 import { useParts } from "../../api/queries";
 import { differenceOf, Less, reported } from "../../app/Difference";
 import { type Shown, useScope } from "../../app/scope";
+import { saveCsv } from "../../charts/save";
 import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
 import { PENDING } from "../../parts/basics";
@@ -95,10 +96,33 @@ export function LessAverages({ pair: [a, b] }: { pair: [Shown, Shown] }) {
     })),
   }));
   const domain = domainOf([0, ...told.flatMap(({ lines }) => lines.flatMap(({ d }) => [d.low, d.high]))]);
+  const save = () =>
+    saveCsv(
+      [
+        ["candidate", "less", "split", ...slice.map(() => "slice"), "average", "metric", "difference", "low", "high"],
+        ...told.flatMap(({ block, lines }) =>
+          lines.map(({ name, d }) => [
+            a.name,
+            b.name,
+            split,
+            ...slice,
+            block,
+            name,
+            d.value,
+            d.low ?? null,
+            d.high ?? null,
+          ]),
+        ),
+      ],
+      `averages-${a.letter}-less-${b.letter}-${split}`,
+    );
   return (
     <section aria-label="Averages compared" className="text-sm" data-part="less-averages">
       <h2 className="font-sans text-sm font-semibold">
-        averages, {a.letter} less {b.letter}
+        averages, {a.letter} less {b.letter}{" "}
+        <button type="button" className="link font-normal text-soft" disabled={!asked.data} onClick={save}>
+          save CSV
+        </button>
       </h2>
       <div className="flex flex-wrap gap-x-8 gap-y-2">
         {told.map(({ block, title, lines }) => (

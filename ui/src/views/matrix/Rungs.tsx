@@ -74,7 +74,7 @@ export function Rungs({ faces, names, order, across, of, focus, onFocus, less }:
   const rule = less ? null : SHARE;
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by key
-    <section className="overflow-auto max-h-[640px]" tabIndex={0} aria-label="Counts">
+    <section className="relative overflow-auto max-h-[640px]" tabIndex={0} aria-label="Counts">
       <table ref={table} className="border-separate border-spacing-0.5" data-part="rungs">
         <thead>
           <tr className="text-sm text-left">
