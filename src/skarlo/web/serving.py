@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import socket
+import threading
 
 import waitress
 
+from skarlo import evaluate
 from skarlo.studies.refusals import Held
 from skarlo.studies.workspace import Workspace
 
@@ -22,7 +24,14 @@ def run_server(
         raise Held(f"port {port} is taken by another program: stop it, or serve on another with --port")
     log_to_stderr()
     app = create_app(workspace, hosts=[*LOOPBACK, *answers_to], https=https, most_upload=max_upload_mb << 20)
+    threading.Thread(target=warm_up, daemon=True).start()
     waitress.serve(app, host=host, port=port, threads=6, ident=None, max_request_body_size=max_upload_mb << 20)
+
+
+def warm_up() -> None:
+    """Evaluate a few rows, so that what is imported late is there before somebody waits for it."""
+    scores = [(7 * i % 40) / 40 for i in range(40)]
+    evaluate(["ab"[i % 2] for i in range(40)], {"one": scores, "other": scores[::-1]}, positive="a")
 
 
 def is_free(host: str, port: int) -> bool:
