@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from .changes import Changed, Changes, MetricChange, paired_changes
 from .changes import compare as changes_between
+from .compare.cuts import Cut, CutField, cut, parse_cut
 from .counting.table import row_shares
 from .counting.tally import Tally
 from .decide.gates import COUNTS as GATE_COUNTS
@@ -14,6 +15,7 @@ from .evaluation import Evaluation, evaluate
 from .head import VERSION, ClassBalance, balance_of, environment, holdout_of, with_choices
 from .language import formula
 from .language.condition import Condition, ConditionError, Numbers, Texts, Truth
+from .language.condition import Kind as ConditionKind
 from .language.condition import Names as ConditionNames
 from .language.condition import Table as ConditionTable
 from .language.condition import Values as ConditionValues
@@ -38,6 +40,7 @@ from .results import (
     HoldoutResult,
     Lead,
     Results,
+    SliceResult,
     SplitResult,
     Stretch,
 )
@@ -92,9 +95,12 @@ __all__ = [
     "ClassResult",
     "Condition",
     "ConditionError",
+    "ConditionKind",
     "ConditionNames",
     "ConditionTable",
     "ConditionValues",
+    "Cut",
+    "CutField",
     "Cutoff",
     "CutoffResult",
     "CutoffStudy",
@@ -123,6 +129,7 @@ __all__ = [
     "Results",
     "Rule",
     "Settings",
+    "SliceResult",
     "SplitResult",
     "Steps",
     "Stretch",
@@ -139,6 +146,7 @@ __all__ = [
     "class_names",
     "count",
     "counted_rows",
+    "cut",
     "environment",
     "evaluate",
     "finding",
@@ -156,6 +164,7 @@ __all__ = [
     "p_shown",
     "paired_changes",
     "parse_condition",
+    "parse_cut",
     "prepare",
     "put_together",
     "repair",

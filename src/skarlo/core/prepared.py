@@ -7,6 +7,7 @@ they are made.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -16,7 +17,7 @@ from .decide import rules
 from .number import BoolArray, FloatArray
 from .once import Once
 from .results import BaselineResult, CutoffResult
-from .study import BASE_RATE, Candidate, Cutoff, Study
+from .study import BASE_RATE, Candidate, Cutoff, Field, Study
 
 
 @dataclass(frozen=True)
@@ -74,9 +75,16 @@ class Prepared:
     once : what was made of it so far, by what it is about
     """
 
-    def __init__(self, study: Study) -> None:
-        self.study = study
+    def __init__(self, study: Study, fields: Callable[[str], Field] | None = None) -> None:
+        self.study, self._fields = study, fields
         self.once = Once()
+
+    def field(self, asked: str) -> Field:
+        """A field cut as asked for, along the study's rows: "girth", "girth:4", "seen:month". Raises KeyError for what
+        there is not."""
+        if self._fields is None:
+            raise KeyError(f"the study has no field {asked} to slice by")
+        return self.once.get(("field", asked), lambda: self._fields(asked))  # type: ignore[misc]
 
     def whole(self, i: int) -> Answers:
         """The i-th candidate over all rows; of two classes with no class predicted yet."""
@@ -142,8 +150,10 @@ class Prepared:
         return self.once.get(("baseline", name, split), lambda: OnSplit.of(_stand_in(self.study, name, split)))
 
 
-def prepare(study: Study) -> Prepared:
+def prepare(study: Study, fields: Callable[[str], Field] | None = None) -> Prepared:
     """Make a study ready to be evaluated at any cutoffs; nothing is computed until it is asked for.
+
+    fields : what makes a field to slice by that the study does not list, along its rows, of its name and cut
 
     Examples
     --------
@@ -154,7 +164,7 @@ def prepare(study: Study) -> Prepared:
     >>> prepare(study).on_split(0, "all").at(0.65).judged.table.cells.tolist()
     [[1, 1], [1, 1]]
     """
-    return Prepared(study)
+    return Prepared(study, fields)
 
 
 def _rows(study: Study, none_counts: bool = False) -> Answers:

@@ -271,7 +271,10 @@ class RestatedResult(TypedDict):
 
 
 class SliceResult(TypedDict):
+    """Rows that share the values of some fields. `condition` is true of them, where they were cut on request."""
+
     by: dict[str, str]
+    condition: NotRequired[str]
     rows: int
     actual: dict[str, int]
     no_answer: int

@@ -108,11 +108,15 @@ class Gate:
 
 @dataclass(frozen=True)
 class Field:
-    """A field of the hold-out to slice by: its values in order, and each row's code, shape (n,)."""
+    """A field of the hold-out to slice by: its values in order, and each row's code, shape (n,).
+
+    conditions : of each value the condition that is true of its rows; empty where none are told
+    """
 
     name: str
     values: tuple[str, ...]
     codes: IntArray
+    conditions: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,7 @@ from .counting.tally import Tally
 from .decide import confidence, cutoffs, net_benefit, review
 from .metrics import classes, counts, own, panel, ranking, reliability
 from .metrics.panel import Reading
-from .number import absent
+from .number import BoolArray, absent
 from .once import Once
 from .parts import Curves, Part
 from .prepared import OnSplit, Prepared
@@ -321,12 +321,24 @@ class Subject:
 
     def _sliced(self, part: Part) -> dict[str, Any] | None:
         lists = self.ready.study.field_lists
-        if self.is_baseline or not lists:
+        if self.is_baseline or not (lists or part.fields):
             return None
         if part.fields and part.fields not in lists:
-            raise KeyError(f"the study is not sliced by {' and '.join(part.fields)}")
+            return {"slices": [one.told for one in self._cut(part.split, part.fields).all()]}
         found = self.slices(part.split)
         return {"slices": [one.told for i, x in enumerate(lists) if part.fields in ((), x) for one in found.of(i)]}
+
+    def _cut(self, split: str, names: tuple[str, ...]) -> Slices:
+        """Slices by fields that the study does not list, each cut as its name says."""
+        fields = tuple(self.ready.field(name) for name in names)
+        once = self._kept(split, f"slices by {names}", Once)
+        return Slices(self.on(split).judged, [fields], self._rows_of(split), self.reading, True, once)
+
+    def _rows_of(self, split: str) -> BoolArray:
+        """Which rows of the hold-out it is judged on."""
+        where = self.ready.study.splits[split].copy()
+        where[where] = self.on(split).kept
+        return where
 
     def slices(self, split: str, for_gates: bool = False) -> Slices:
         """Its slices. Gates read no comparison with the other rows, and of scores only what one is set on."""
@@ -336,11 +348,10 @@ class Subject:
         scores = not for_gates or any(g.every and self._of_scores(g.metric) for g in study.gates)
 
         def make() -> Slices:
-            on = self.on(split)
-            where = study.splits[split].copy()
-            where[where] = on.kept
             once = self._kept(split, "slices", Once)
-            return Slices(on.judged, study.slices, where, self.reading, not for_gates, once, scores)
+            return Slices(
+                self.on(split).judged, study.slices, self._rows_of(split), self.reading, not for_gates, once, scores
+            )
 
         return self.once.get((*whole, "for gates") if for_gates else whole, make)
 

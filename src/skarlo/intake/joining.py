@@ -9,7 +9,6 @@ import polars as pl
 
 from skarlo.core import IntArray
 
-SECOND = 7  # the seed of the second hash; any number but the first's, which is 0
 SETS = ("matched", "missing", "extra", "doubled")
 
 
@@ -85,9 +84,9 @@ def places(rows: pl.Series, answers: pl.Series) -> IntArray:
     found = key[at] == wanted
     out = np.full(len(rows), -1)
     out[(sought & low)[found].view(np.int64)] = (there & low)[at[found]].view(np.int64)
-    # a second hash of 64 bits tells apart what the first took for one; ids that share both are the same id
-    again = [ids.hash(SECOND).to_numpy() for ids in (rows, answers)]
-    if bool((key[1:] == key[:-1]).any()) or not np.array_equal(again[0][out >= 0], again[1][out[out >= 0]]):
+    # ids of one hash are told apart by themselves
+    same = rows.filter(pl.Series(out >= 0)) == answers.gather(out[out >= 0])
+    if bool((key[1:] == key[:-1]).any()) or not same.all():
         return _joined(rows, answers)
     return out
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, cast
 
 from skarlo import core
 from skarlo.core import CUTOFF_FINDINGS, Finding, Results, Tally, as_set, letter
@@ -79,7 +79,7 @@ def content(
 
     frozen = [
         {"number": number, "view": e.view, "scope": e.scope.as_dict(), "caption": e.caption,
-         "sentence": sentence(e.view, e.results, e.scope), "results": at(e.results), "blocks": _blocks(e)}
+         "sentence": _sentence(e), "results": at(e.results), "blocks": _blocks(e)}
         for number, e in enumerate(exhibits, 1)
     ]  # fmt: skip
     asked = None if decision is None else _asked(decision, at(decision.results))
@@ -97,6 +97,22 @@ def content(
         "findings": words.answered(_findings(kept, exhibits, decision), said),
         "results": found,
     }
+
+
+def _sentence(e: Exhibited) -> str:
+    exhibit = EXHIBITS[e.view]
+    parts = exhibit.shows(e.results, e.scope) if exhibit.by_choice else ()
+    return sentence(e.view, _over(e.results, e.further(parts)) if parts else e.results, e.scope)
+
+
+def _over(results: Results, parts: Results) -> Results:
+    """Results with some parts of a split put over them."""
+    more = {c["name"]: c["splits"] for c in parts["candidates"]}
+    every = [
+        {**c, "splits": {at: {**of, **more.get(c["name"], {}).get(at, {})} for at, of in c["splits"].items()}}
+        for c in results["candidates"]
+    ]
+    return cast(Results, {**results, "candidates": every})
 
 
 def _blocks(e: Exhibited) -> list[Block]:

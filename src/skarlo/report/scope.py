@@ -33,7 +33,7 @@ class Scope:
     @property
     def where(self) -> str:
         """Which rows these are, in words; empty where they are all."""
-        return " and ".join(f"{name} is {value or 'absent'}" for name, value in self.within.items())
+        return " and ".join(f"{name} is {value or 'absent'}" if name else value for name, value in self.within.items())
 
     def among(self, candidates: Sequence[CandidateRecord]) -> Scope:
         """The same among a study's candidates."""

@@ -30,7 +30,7 @@ from .rows import Rows, as_parquet
 from .workspace import Workspace
 
 T = TypeVar("T")
-Within = tuple[tuple[str, str], ...]
+Within = tuple[tuple[str, str], ...]  # fields with their values; a text without a name is a condition
 
 
 class Remembered:
@@ -72,7 +72,7 @@ class Asked:
     """What is asked of a study, as the records said when it was: enough to compute it without them.
 
     plain : the study without its cutoffs; read_key : of its files as they are read
-    within : fields with the value that rows have to have; plain_key : of the rows that are left
+    within : fields with the value that rows have to have, and conditions; plain_key : of the rows that are left
     cutoffs : each candidate's, None where it has none, with where and how it was chosen
     key : of the results at these cutoffs
     keep : whether these are the cutoffs that the study keeps
@@ -215,8 +215,16 @@ class Evaluator:
         none."""
 
         def make() -> core.Prepared:
-            study = self.read(asked, progress).study
-            return core.prepare(core.only(study, self.rows(asked).within(asked.within)) if asked.within else study)
+            study, rows = self.read(asked, progress).study, self.rows(asked)
+            if not asked.within:
+                return core.prepare(study, rows.cut)
+            inside = rows.within(asked.within)
+
+            def cut(name: str) -> core.Field:
+                found = rows.cut(name)
+                return replace(found, codes=found.codes[inside])
+
+            return core.prepare(core.only(study, inside), cut)
 
         return (self._sliced if asked.within else self._prepared).get(asked.plain_key, make)
 

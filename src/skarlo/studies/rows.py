@@ -5,15 +5,17 @@ from __future__ import annotations
 import tempfile
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 import polars as pl
 
 from skarlo import core
+from skarlo.intake.fields import is_date
 from skarlo.intake.joined import ACTUAL, FIELD, ROW, SPLIT
-from skarlo.intake.read import as_text
+from skarlo.intake.read import as_number, as_text
 
 from .refusals import Missing, Refusal
 
@@ -24,11 +26,33 @@ MOST = 1000  # rows of one page
 TRUE, UNKNOWN = "condition:true", "condition:unknown"
 
 
-def _kind(dtype: pl.DataType) -> Literal["text", "number", "date"]:
-    """What a field is in a condition."""
+MOST_GROUPS = 400  # values of a field up to which it is sliced by
+
+
+@lru_cache(maxsize=256)
+def _kinds(path: Path) -> dict[str, core.ConditionKind]:
+    """What each field is in a condition and in slices. Text that is all numbers, or all dates, is meant as such."""
+    out: dict[str, core.ConditionKind] = {}
+    for column, dtype in pl.read_parquet_schema(path).items():
+        if column.startswith(FIELD):
+            out[column.removeprefix(FIELD)] = _kind(path, column, dtype)
+    return out
+
+
+def _kind(path: Path, column: str, dtype: pl.DataType) -> core.ConditionKind:
     if dtype.is_numeric():
         return "number"
-    return "date" if dtype in (pl.Date, pl.Datetime) else "text"
+    if dtype in (pl.Date, pl.Datetime):
+        return "date"
+    if dtype not in (pl.String, pl.Categorical):
+        return "text"
+    text = as_text(pl.scan_parquet(path).select(pl.col(column).unique()).collect().to_series())
+    text = text.filter(text != "")
+    if not len(text):
+        return "text"
+    if not as_number(text.head(100))[1] and not as_number(text)[1]:
+        return "number"
+    return "date" if is_date(text.head(100)) and is_date(text) else "text"
 
 
 def _coded(values: pl.Series) -> core.Texts:
@@ -150,8 +174,7 @@ class Rows:
 
     def names(self) -> core.ConditionNames:
         """What a condition may speak of here."""
-        schema = pl.read_parquet_schema(self.path)
-        kinds = {name: _kind(schema[f"{FIELD}{name}"]) for name in self.fields}
+        kinds = _kinds(self.path)
         every = [c.name for c in self.study.candidates]
         scoring = [i for i in range(len(every)) if f"{i}:score" in self.columns]
         called = [*every, *self.letters]
@@ -170,15 +193,6 @@ class Rows:
                 return candidate or 0
             return every.index(name) if name in every else list(self.letters).index(name)
 
-        def column(name: str) -> core.ConditionValues:
-            found = pl.scan_parquet(self.path).select(f"{FIELD}{name}").collect().to_series()
-            kind = _kind(found.dtype)
-            if kind == "date":
-                found = found.cast(pl.Datetime("us")).dt.epoch("us") / 1e6
-            if kind == "text":
-                return _coded(found)
-            return core.Numbers(found.cast(pl.Float64).fill_null(float("nan")).to_numpy())
-
         def predicted(name: str | None) -> core.Texts:
             said = pl.scan_parquet(self.path).select(self._predicted(whose(name))).collect().to_series()
             return core.Texts(self.study.classes, said.fill_null(-1).cast(pl.Int64).to_numpy())
@@ -194,16 +208,69 @@ class Rows:
             raise Missing(f"no row is marked “{name}”", "condition")
 
         actual = core.Texts(self.study.classes, self.study.actual.astype(np.int64))
-        return condition.evaluate(core.ConditionTable(rows, column, lambda: actual, predicted, score, marked))
+        return condition.evaluate(core.ConditionTable(rows, self.values, lambda: actual, predicted, score, marked))
+
+    def values(self, name: str) -> core.ConditionValues:
+        """A field of all rows, in the study's order. Raises Missing for one that there is not."""
+        if name not in self.fields:
+            raise Missing(f"there is no field {name}", "fields")
+        found, kind = pl.scan_parquet(self.path).select(f"{FIELD}{name}").collect().to_series(), _kinds(self.path)[name]
+        if kind == "text":
+            return _coded(found)
+        if kind == "number":
+            return core.Numbers(as_number(found)[0])
+        if found.dtype not in (pl.Date, pl.Datetime):
+            found = found.cast(pl.String).str.to_datetime(strict=False, time_unit="us")
+        seconds = found.cast(pl.Datetime("us")).dt.epoch("us") / 1e6
+        return core.Numbers(seconds.cast(pl.Float64).fill_null(float("nan")).to_numpy())
+
+    def cut(self, asked: str) -> core.Field:
+        """A field to slice by, cut as asked for: "girth", "girth:4", "girth:10|20", "seen:month".
+
+        Raises
+        ------
+        Missing
+            Where there is no such field.
+        Refusal
+            Where it is not cut so, or has too many values.
+        """
+        name, _, how = (asked, "", "") if asked in self.fields else asked.rpartition(":")
+        values, inside = self.values(name or asked), self.study.splits[self.study.report_on]
+        try:
+            found = core.cut(name, values, _kinds(self.path)[name], inside, core.parse_cut(how) if how else None).field
+        except ValueError as e:
+            raise Refusal(str(e), "fields") from e
+        if len(found.values) > MOST_GROUPS:
+            raise Refusal(f"{name} has {len(found.values):,} values: at most {MOST_GROUPS} can be sliced by", "fields")
+        return found
 
     def within(self, where: Sequence[tuple[str, str]]) -> core.BoolArray:
-        """Which rows have these values, bool, shape (n,), along the study's rows. Raises Missing where none has."""
-        said = pl.scan_parquet(self.path).select(pl.all_horizontal([self._text_of(k) == v for k, v in where]))
-        found = said.collect().to_series().to_numpy()
+        """Which rows have these values, bool, shape (n,), along the study's rows; with no name beside it, a text is a
+        condition. Raises Missing where none has, and Refusal for a wrong condition."""
+        plain = [self._text_of(name) == value for name, value in where if name]
+        found = np.ones(len(self.study.actual), dtype=bool)
+        if plain:
+            said = pl.scan_parquet(self.path).select(pl.all_horizontal(plain)).collect().to_series()
+            found = np.asarray(said.to_numpy(), dtype=bool)
+        for text in (text for name, text in where if not name):
+            found = found & self.truth(text).true
         if not found.any():
-            what = " and ".join(f"{name} “{value}”" for name, value in where)
+            what = " and ".join(f"{name} “{value}”" if name else value for name, value in where)
             raise Missing(f"no row has {what}", "within")
-        return np.asarray(found, dtype=bool)
+        return found
+
+    def truth(self, text: str) -> core.Truth:
+        """Of all rows whether a condition is true that reads no answer. Raises Refusal for a wrong one."""
+        try:
+            condition = core.parse_condition(text, self.names())
+        except core.ConditionError as e:
+            raise Refusal(str(e), "within") from e
+        if condition.reads_answers:
+            raise Refusal(
+                f"{text}: rows that are chosen by an answer are no slice to evaluate on; read them in the Casebook",
+                "within",
+            )
+        return self._truth(condition, None)
 
     def texts(self, name: str) -> pl.Series:
         """A field of all rows as text, in the study's order."""

@@ -255,8 +255,10 @@ class JobOut(BaseModel):
 
 
 class WithinQuery(BaseModel):
-    within: list[FieldIs] = Field(
-        default=[], description="only rows with this value in this field, as ward=North; several go together"
+    within: list[Annotated[str, Field(pattern="=", max_length=10_000)]] = Field(
+        default=[],
+        description="only rows with this value in this field, as ward=North, or of which a condition is true, as "
+        "=girth >= 40 and girth < 80; several go together",
     )
 
     def where(self) -> tuple[tuple[str, str], ...]:

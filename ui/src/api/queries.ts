@@ -53,6 +53,8 @@ export type PartsAsked = {
   split: string;
   cutoffs: string;
   within: string[];
+  /** Of slices: by which fields, each with its cut. */
+  fields?: string[];
   /** Of a sweep: how far apart its cutoffs are. */
   step?: number;
   /** Of what is restated: for which share of positives. */

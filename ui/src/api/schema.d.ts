@@ -1772,12 +1772,17 @@ export interface components {
             predicted?: components["schemas"]["Metric"];
             actual?: components["schemas"]["Metric"];
         };
-        /** SliceResult */
+        /**
+         * SliceResult
+         * @description Rows that share the values of some fields. `condition` is true of them, where they were cut on request.
+         */
         SliceResult: {
             /** By */
             by: {
                 [key: string]: string;
             };
+            /** Condition */
+            condition?: string;
             /** Rows */
             rows: number;
             /** Actual */
@@ -2285,7 +2290,7 @@ export interface components {
              * View
              * @enum {string}
              */
-            view: "roster" | "matrix" | "curves" | "cutoff" | "calibration";
+            view: "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices";
             scope: components["schemas"]["ScopeBody"];
             /** Caption */
             caption: string;
@@ -2371,7 +2376,7 @@ export interface components {
              * View
              * @enum {string}
              */
-            view: "roster" | "matrix" | "curves" | "cutoff" | "calibration";
+            view: "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices";
             scope: components["schemas"]["ScopeBody"];
             /**
              * Caption
@@ -3431,7 +3436,7 @@ export interface operations {
     readResults: {
         parameters: {
             query?: {
-                /** @description only rows with this value in this field, as ward=North; several go together */
+                /** @description only rows with this value in this field, as ward=North, or of which a condition is true, as =girth >= 40 and girth < 80; several go together */
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
@@ -3512,7 +3517,7 @@ export interface operations {
     readParts: {
         parameters: {
             query: {
-                /** @description only rows with this value in this field, as ward=North; several go together */
+                /** @description only rows with this value in this field, as ward=North, or of which a condition is true, as =girth >= 40 and girth < 80; several go together */
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
@@ -3528,7 +3533,7 @@ export interface operations {
                 kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "cost" | "sweep" | "withheld" | "choice" | "review" | "gap" | "cells" | "merged" | "slices" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
                 /** @description of parts that there are one of for each split: which */
                 split?: string;
-                /** @description of slices: one of the study's lists of fields, as ward,shift; all lists if left out */
+                /** @description of slices: one of the study's lists of fields, as ward,shift, or any fields, each cut as it says: girth:4 (quantiles), girth:40|80 (edges), seen:month; all lists if left out */
                 fields?: string[];
                 /** @description of a sweep: how far apart its cutoffs are */
                 step?: number;
@@ -3615,11 +3620,11 @@ export interface operations {
     readSentence: {
         parameters: {
             query: {
-                /** @description only rows with this value in this field, as ward=North; several go together */
+                /** @description only rows with this value in this field, as ward=North, or of which a condition is true, as =girth >= 40 and girth < 80; several go together */
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
-                view: "roster" | "matrix" | "curves" | "cutoff" | "calibration";
+                view: "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices";
                 split: string;
                 show?: number[];
                 /** @description of three classes or more, the one that is read against the rest */
@@ -3703,7 +3708,7 @@ export interface operations {
     readUnfolded: {
         parameters: {
             query: {
-                /** @description only rows with this value in this field, as ward=North; several go together */
+                /** @description only rows with this value in this field, as ward=North, or of which a condition is true, as =girth >= 40 and girth < 80; several go together */
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
@@ -3797,7 +3802,7 @@ export interface operations {
     readAnother: {
         parameters: {
             query: {
-                /** @description only rows with this value in this field, as ward=North; several go together */
+                /** @description only rows with this value in this field, as ward=North, or of which a condition is true, as =girth >= 40 and girth < 80; several go together */
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
@@ -3882,7 +3887,7 @@ export interface operations {
     readTallies: {
         parameters: {
             query: {
-                /** @description only rows with this value in this field, as ward=North; several go together */
+                /** @description only rows with this value in this field, as ward=North, or of which a condition is true, as =girth >= 40 and girth < 80; several go together */
                 within?: string[];
                 split: string;
                 /** @description of three classes or more, of which class's answers; of the largest probability if left out */
@@ -5514,7 +5519,7 @@ export interface operations {
             header?: never;
             path: {
                 study_id: number;
-                step: "intake" | "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "dossier";
+                step: "intake" | "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "dossier";
             };
             cookie?: never;
         };
@@ -6489,7 +6494,7 @@ export interface operations {
     readRows: {
         parameters: {
             query?: {
-                /** @description only rows with this value in this field, as ward=North; several go together */
+                /** @description only rows with this value in this field, as ward=North, or of which a condition is true, as =girth >= 40 and girth < 80; several go together */
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;

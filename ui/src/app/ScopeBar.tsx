@@ -99,13 +99,17 @@ function SliceRead() {
           data-slice={name}
           className="border border-ink bg-sheet rounded-md pl-2.5 pr-1 py-1 flex items-baseline gap-1"
         >
-          <span className="max-w-56 truncate" title={`${name} is ${value || "absent"}`}>
-            {name} <b className="font-semibold">{value || "absent"}</b>
+          <span
+            className={`${name ? "max-w-56" : "max-w-80"} truncate`}
+            title={name ? `${name} is ${value || "absent"}` : value}
+          >
+            {name && `${name} `}
+            <b className="font-semibold">{value || "absent"}</b>
           </span>
           <button
             type="button"
             className="px-1 text-soft hover:text-ink"
-            aria-label={`All rows, whatever ${name} is`}
+            aria-label={name ? `All rows, whatever ${name} is` : `All rows, not only where ${value}`}
             onClick={() => go({ within: without(name) })}
           >
             ×

@@ -92,6 +92,7 @@ function stateOf(step: string, scope: Scope, found: Found): State {
     const set = study.candidates.flatMap((c) => (c.cutoff === null ? [] : asSet(c.cutoff)));
     return state(set.length === 0 ? "none to set" : set.length > 3 ? `${set.length} cutoffs` : set.join(", "));
   }
+  if (step !== "dossier") return state("opened");
   if (study.stamp === "returned") return state(`revision ${study.revision} returned`, true);
   if (study.stamp) return { ...state(`revision ${study.revision} ${study.stamp}`), read: true, opened: true };
   if (found.exhibits > 0 && found.decision === null) return state("no decision yet", true);

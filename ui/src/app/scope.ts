@@ -26,21 +26,21 @@ const SHARED = new Set(["split", "show", "cut", "class", "in"]);
 export const toggled = (show: number[], position: number) =>
   show.includes(position) ? show.filter((p) => p !== position) : [...show, position];
 
-/** The slice as the HTTP interface takes it. */
+/** The slice as the HTTP interface takes it; a condition has no name before it. */
 export const withinQuery = (within: Record<string, string>) =>
   Object.entries(within).map(([name, value]) => `${name}=${value}`);
 
 /** The slice in words. */
 export const sliceNamed = (within: Record<string, string>) =>
   Object.entries(within)
-    .map(([name, value]) => `${name} is ${value || "absent"}`)
+    .map(([name, value]) => (name ? `${name} is ${value || "absent"}` : value))
     .join(" and ");
 
 const pairs = (texts: string[]) =>
   Object.fromEntries(
     texts.flatMap((text) => {
       const at = text.indexOf("=");
-      return at > 0 ? [[text.slice(0, at), text.slice(at + 1)] as const] : [];
+      return at >= 0 ? [[text.slice(0, at), text.slice(at + 1)] as const] : [];
     }),
   );
 

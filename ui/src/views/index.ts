@@ -6,6 +6,7 @@ import { dossier } from "./dossier";
 import { intake } from "./intake";
 import { matrix } from "./matrix";
 import { roster } from "./roster";
+import { slices } from "./slices";
 
 /** The steps of a study, in the order the work is done. */
 export const STEPS: StepEntry[] = [
@@ -15,7 +16,7 @@ export const STEPS: StepEntry[] = [
   curves,
   cutoff,
   calibration,
-  { step: "slices", title: "Slices" },
+  slices,
   { step: "casebook", title: "Casebook" },
   { step: "head-to-head", title: "Head-to-head" },
   dossier,

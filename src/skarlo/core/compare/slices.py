@@ -114,16 +114,18 @@ def _of_list(
     for i, code in enumerate(found.tolist()):
         told = known[i]
         part = Part(a, partial(members.of, i), None if told is None else table.of_cells(told.cells, a.classes))
-        by, left = {}, code
+        by, said, left = {}, [], code
         for f in reversed(fields):
             left, at = divmod(left, len(f.values))
             by[f.name] = f.values[at]
+            said += [f.conditions[at]] if f.conditions else []
+        where = {"condition": " and ".join(reversed(said))} if said else {}
         scores = None
         if once is not None:
             key, of = ((names, code), part) if read_rows else ((), Part(a, _no_rows, None))
             scores = partial(_of_scores, of, reading, rest, once, key)
         entry, compared = _slice(a, part, told, reading, rest, scores, compared_at_once)
-        out.append(Slice({"by": dict(reversed(list(by.items()))), **entry}, part))  # type: ignore[typeddict-item]
+        out.append(Slice({"by": dict(reversed(list(by.items()))), **where, **entry}, part))  # type: ignore[typeddict-item]
         families.append(compared)
     if rest:
         _adjust([s.told for s in out], families, compared_at_once, reading)

@@ -444,12 +444,23 @@ def _inside(n: Node, op: str) -> str:
 
 def _operand(o: Operand) -> str:
     if o.what == "field":
-        return o.name if re.fullmatch(r"[^\W\d]\w*", o.name) and o.name not in WORDS else f"`{o.name}`"
+        return field_written(o.name)
     if o.what == "text":
         return quoted(o.name)
     if o.what == "number":
         return str(int(o.number)) if o.number.is_integer() and abs(o.number) < 1e15 else repr(o.number)
     return f"{o.what}{_of(o)}"
+
+
+def field_written(name: str) -> str:
+    """A field as it is written in a condition.
+
+    Examples
+    --------
+    >>> field_written("ward"), field_written("girth in cm"), field_written("in")
+    ('ward', '`girth in cm`', '`in`')
+    """
+    return name if re.fullmatch(r"[^\W\d]\w*", name) and name not in WORDS else f"`{name}`"
 
 
 def _of(o: Operand) -> str:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy.special import betaincinv, ndtr
+from scipy.special import bdtr, bdtrik, betaincinv, ndtr
 
 from ..counting.answers import Answers, effective_rows, mean_variance
 from ..counting.table import Sampling
@@ -105,14 +105,25 @@ def _bins(
 def _consistent(p: float, rows: int, effective: float, weighted: bool, confidence: float) -> intervals.Interval:
     """Where the observed share of so many rows would lie if the scores were true (Bröcker and Smith 2007, Weather
     Forecast. 22:651): binomial quantiles, with weights Wilson's interval around the mean score."""
-    from scipy.stats import binom  # slow to import
-
     p = min(1.0, max(0.0, p))
     if weighted:
         return intervals.wilson_share(p, effective * rows, confidence)
     tail = (1.0 - confidence) / 2.0
-    low, high = binom.ppf([tail, 1.0 - tail], rows, p)
-    return max(0.0, float(low)) / rows, max(0.0, float(high)) / rows
+    return _quantile(tail, rows, p) / rows, _quantile(1.0 - tail, rows, p) / rows
+
+
+def _quantile(q: float, n: int, p: float) -> float:
+    """The least k with P(X <= k) >= q of a binomial X."""
+    if p in (0.0, 1.0):
+        return n * p
+    if bdtr(0, n, p) >= q:
+        return 0.0
+    k = math.ceil(float(bdtrik(q, n, p)))
+    while k > 0 and bdtr(k - 1, n, p) >= q:
+        k -= 1
+    while k < n and bdtr(k, n, p) < q:
+        k += 1
+    return float(k)
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy.special import ndtr
+from scipy.special import bdtr, ndtr
 
 from ..number import BoolArray, Difference, FloatArray, clean
 from .hypergeometric import mid_p
@@ -64,12 +64,10 @@ def mcnemar_midp(b: int, c: int) -> float:
     >>> round(mcnemar_midp(1, 7), 3)
     0.039
     """
-    from scipy.stats import binom  # slow to import
-
     if b + c == 0:
         return 1.0
-    k = min(b, c)
-    return min(1.0, float(2.0 * binom.cdf(k, b + c, 0.5) - binom.pmf(k, b + c, 0.5)))
+    k = min(b, c)  # twice P(X < k) + P(X = k) / 2
+    return min(1.0, float(bdtr(k, b + c, 0.5) + (bdtr(k - 1, b + c, 0.5) if k > 0 else 0.0)))
 
 
 def paired_interval(a: int, b: int, c: int, d: int, confidence: float) -> Interval:

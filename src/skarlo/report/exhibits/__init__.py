@@ -12,8 +12,9 @@ from .cutoff import CUTOFF
 from .entry import Exhibit, Reading
 from .matrix import MATRIX
 from .roster import ROSTER
+from .slices import SLICES
 
-EXHIBITS: dict[str, Exhibit] = {e.view: e for e in (ROSTER, MATRIX, CURVES, CUTOFF, CALIBRATION)}
+EXHIBITS: dict[str, Exhibit] = {e.view: e for e in (ROSTER, MATRIX, CURVES, CUTOFF, CALIBRATION, SLICES)}
 
 __all__ = ["EXHIBITS", "Exhibit", "Reading", "sentence"]
 

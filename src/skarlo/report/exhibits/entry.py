@@ -34,6 +34,7 @@ class Exhibit:
     reads : the parts of the results that its sentence is about
     shows : the parts that its blocks hold and that do not always stand in the results file
     two, many : its sentence of two classes, and of three or more
+    by_choice : whether its sentence is about what it shows besides, as the view's own choices say
     counts_only : whether its sentence says counts and no rate, so that it stands where rows are too few for rates
     blocks : what it freezes, in the order it is read
     refused : why it is not pinned of three classes or more; "" where it is
@@ -47,3 +48,4 @@ class Exhibit:
     shows: Callable[[Results, Scope], tuple[Part, ...]] = lambda results, scope: ()
     refused: str = ""
     counts_only: bool = False
+    by_choice: bool = False

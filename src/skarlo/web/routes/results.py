@@ -134,7 +134,9 @@ class PartsQuery(ChoiceQuery):
     )
     split: str = Field(default="", description="of parts that there are one of for each split: which")
     fields: Annotated[list[str], BeforeValidator(listed)] = Field(
-        default=[], description="of slices: one of the study's lists of fields, as ward,shift; all lists if left out"
+        default=[],
+        description="of slices: one of the study's lists of fields, as ward,shift, or any fields, each cut as it says: "
+        "girth:4 (quantiles), girth:40|80 (edges), seen:month; all lists if left out",
     )
 
     step: float = Field(default=0.0, ge=0, le=1, description="of a sweep: how far apart its cutoffs are")
@@ -275,6 +277,8 @@ def read_sentence(path: StudyPath, query: ScopeQuery) -> Response:
     known_class(results["holdout"], query.of)
     scope = Scope(query.split, tuple(query.show), positions=asked.positions, of=query.of, within=dict(query.where()),
                   own=query.chosen())  # fmt: skip
+    if exhibit.by_choice and (more := exhibit.shows(results, scope)):
+        results = parts_of(asked, more)
     return answer(SentenceOut(sentence=sentence(query.view, results, scope), cutoffs=query.cutoffs))
 
 

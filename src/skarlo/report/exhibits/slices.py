@@ -1,0 +1,156 @@
+"""Slices: a metric by the groups of one field or two, each against the other rows."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import cast
+
+from skarlo.core import METRICS, Part, Results, SliceResult, count, named, shown
+from skarlo.report.blocks import Block, Cell, Row, counts, note, table, texts
+from skarlo.report.drafting import MOST_NAMED, read_on, title_of
+from skarlo.report.scope import Scope, Shown, candidates
+
+from .cells import signed, value_cell, who
+from .entry import Exhibit, Reading
+
+ORDERS = ("gap", "size", "name")
+
+
+def fields_of(scope: Scope) -> tuple[str, ...]:
+    """What it is sliced by, each field with its cut: one, or two."""
+    asked = (scope.own.get("by", ""), scope.own.get("and", ""))
+    return tuple(dict.fromkeys(x for x in asked if x))
+
+
+def metric_of(results: Results, scope: Scope) -> str:
+    """The metric that is read: the chosen one, else recall, or accuracy of three classes and more."""
+    every = results["candidates"][0]["splits"][scope.split]["metrics"]
+    chosen = scope.own.get("metric", "")
+    return chosen if chosen in every else "recall" if results["holdout"]["positive"] is not None else "accuracy"
+
+
+def _shows(results: Results, scope: Scope) -> tuple[Part, ...]:
+    fields = fields_of(scope)
+    if not fields:
+        return ()
+    return Part("lines", scope.split), Part("slices", scope.split, fields=fields)
+
+
+def group_name(s: SliceResult) -> str:
+    """The values of a slice, absent ones called that."""
+    return " · ".join(value or "absent" for value in s["by"].values())
+
+
+def _worse(metric: str, difference: float) -> bool:
+    better = METRICS[metric].better if metric in METRICS else "higher"
+    return difference > 0 if better == "lower" else difference < 0
+
+
+def _apart(s: SliceResult, metric: str, alpha: float) -> bool:
+    d = s["rest"].get(metric)
+    p = None if d is None else d.get("p_adjusted")
+    return p is not None and p <= alpha
+
+
+def ordered(slices: Sequence[Sequence[SliceResult]], metric: str, order: str) -> list[int]:
+    """In which order groups stand: by the largest gap of any candidate, by rows, or as the field has them."""
+    first = slices[0]
+    if order == "name":
+        return list(range(len(first)))
+    if order == "size":
+        return sorted(range(len(first)), key=lambda i: (-first[i]["rows"], i))
+
+    def gap(i: int) -> float:
+        rests = [of[i]["rest"][metric]["difference"] for of in slices if metric in of[i]["rest"]]
+        worse = [abs(d) if _worse(metric, d) else -abs(d) for d in rests if d is not None]
+        return max(worse, default=-math.inf)
+
+    return sorted(range(len(first)), key=lambda i: (-gap(i), i))
+
+
+def _sentence(results: Results, scope: Scope, chosen: list[Shown]) -> str:
+    if "slices" not in chosen[0].part:
+        return "No field is chosen to slice by."
+    metric, fields = metric_of(results, scope), [f.rpartition(":")[0] or f for f in fields_of(scope)]
+    by, alpha = " and ".join(fields), 1 - results["settings"]["confidence"]
+    found = [(c, s) for c in chosen for s in c.part["slices"] if _apart(s, metric, alpha)]
+    worse = [(c, s) for c, s in found if _worse(metric, s["rest"][metric]["difference"] or 0.0)]
+    worse.sort(key=lambda x: -abs(x[1]["rest"][metric]["difference"] or 0.0))
+    groups = len(chosen[0].part["slices"])
+    title = title_of(metric)
+    if not worse:
+        better = (
+            f", though some are better: {named(sorted({group_name(s) for _, s in found})[:MOST_NAMED])}"
+            if found
+            else ""
+        )
+        return (
+            f"On {title}, the data separates none of the {groups} groups by {by} as worse than the other rows{better}."
+        )
+    said = []
+    for c, s in worse[:2]:
+        d, m = s["rest"][metric], s["metrics"][metric]
+        less = "less" if (d["difference"] or 0.0) < 0 else "more"
+        ends = [abs(x) for x in (d.get("low"), d.get("high")) if x is not None]
+        span = f" ({shown(min(ends))} to {shown(max(ends))})" if len(ends) == 2 else ""
+        said.append(
+            f"{c.name} reaches {shown(m['value'])} on the {count(s['rows'])} rows where {by} is {group_name(s)}, "
+            f"{shown(abs(d['difference'] or 0.0))} {less} than on the others{span}"
+        )
+    more = len(worse) - len(said)
+    others = sorted({c.name for c in chosen} - {c.name for c, _ in worse})
+    tail = f"; and {more} more" if more else ""
+    rest = f". For {named(others)} the data separates no group" if others and len(others) <= MOST_NAMED else ""
+    return f"On {title}, {'; '.join(said)}{tail}, after correction for {groups} groups{rest}."
+
+
+def _blocks(reading: Reading) -> list[Block]:
+    scope, results = reading.scope, reading.results
+    told = candidates(reading.further(), scope) if fields_of(scope) else []
+    told = [c for c in told if c.part.get("slices")]
+    if not told:
+        return [note(*read_on(results, scope), "no field is chosen to slice by")]
+    metric, alpha = metric_of(results, scope), 1 - results["settings"]["confidence"]
+    positive = results["holdout"]["positive"]
+    order = scope.own.get("order", ORDERS[0])
+    every = [c.part["slices"] for c in told]
+    rows: list[Row] = []
+    for i in ordered(every, metric, order if order in ORDERS else ORDERS[0]):
+        s = every[0][i]
+        cells: list[Cell] = [*texts(group_name(s)), *counts(count(s["rows"]))]
+        if positive is not None:
+            cells += counts(count(s["actual"][positive]))
+        cells += [_cell(of[i], metric, alpha) for of in every]
+        rows.append({"cells": cells})
+    everywhere: list[Cell] = [*texts("all rows"), *counts(count(told[0].part["rows"]))]
+    if positive is not None:
+        everywhere += counts(count(told[0].part["actual"][positive]))
+    rows.append({"cells": [*everywhere, *(value_cell(c.part["metrics"][metric], interval=True) for c in told)],
+                 "quiet": True})  # fmt: skip
+    names = results["holdout"].get("names", {})
+    head = [*texts(" and ".join(every[0][0]["by"])), *counts("rows")]
+    if positive is not None:
+        head += counts(names.get(positive, positive))
+    least = results["settings"]["min_slice"]
+    told_how = [
+        f"{title_of(metric)} by group, and how far it lies from that of the other rows",
+        f"black edge: separated from them, after correction for the {len(every[0])} groups",
+        f"groups under {least} rows are told by their counts alone",
+    ]
+    return [table([*head, *(who(c) for c in told)], rows, wide=True), note(*read_on(results, scope), *told_how)]
+
+
+def _cell(s: SliceResult, metric: str, alpha: float) -> Cell:
+    cell = value_cell(s["metrics"][metric], interval=True)
+    d = s["rest"].get(metric)
+    if d is not None and d["difference"] is not None:
+        cell["below"] = signed(cast(dict[str, object], d))
+    if _apart(s, metric, alpha):
+        cell["edge"] = True
+    return cell
+
+
+SLICES = Exhibit(
+    view="slices", reads=("lines",), shows=_shows, by_choice=True, two=_sentence, many=_sentence, blocks=_blocks
+)  # fmt: skip

@@ -1,0 +1,67 @@
+"""The badly served ward is found, read alone, and pinned, as people do it."""
+
+from __future__ import annotations
+
+import csv
+import io
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import expect
+
+import brute
+from browser.conftest import brought
+from files import write_study
+from skarlo.core import count, shown
+from web.test_slices import told_of
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.fixture
+def rows():
+    return told_of()
+
+
+def test_the_badly_served_ward_is_found_read_alone_and_pinned(person, server, tmp_path, rows):
+    ana = person("ana")
+    ana.goto(f"{brought(server, write_study(tmp_path / 'wards', rows))}/slices?split=test&cut=A:0.5")
+    expect(ana.get_by_label("Sliced by")).to_have_value("ward")
+    harbour = ana.locator("[data-group='Harbour']")
+    expect(ana.locator("[data-group]").first).to_have_attribute("data-group", "Harbour")
+    of = [r for r in rows if r["split"] == "test" and r["ward"] == "Harbour"]
+    recall = brute.rates([r["actual"] == "yes" for r in of], [float(r["p"]) >= 0.5 for r in of])["recall"]
+    cell = harbour.locator("[data-slice-of='A']")
+    expect(cell).to_have_attribute("data-apart", "true")
+    expect(cell).to_contain_text(shown(recall))
+    expect(ana.locator("[data-part='sentence']")).to_contain_text("ward is Harbour")
+    with ana.expect_download() as saved:
+        ana.get_by_role("button", name="save CSV").click()
+    table = list(csv.DictReader(io.StringIO(Path(saved.value.path()).read_text())))
+    mine = next(r for r in table if r["candidate"] == "Scores" and r["ward"] == "Harbour")
+    assert float(mine["recall"]) == pytest.approx(recall)
+    assert mine["separated"] == "yes"
+    # a number is cut at edges, two fields stand across each other
+    ana.get_by_label("Sliced and").select_option("girth")
+    ana.get_by_label("Cut, and").select_option("edges")
+    ana.get_by_label("Edges, and").fill("60, 100")
+    ana.get_by_label("Edges, and").press("Enter")
+    expect(ana.locator("[data-part='slice-grid']")).to_contain_text("[60, 100)")
+    inside = [r for r in of if r["girth"] and 60 <= float(r["girth"]) < 100]
+    expect(ana.locator("[data-group='Harbour · [60, 100)']")).to_contain_text(count(len(inside)))
+    ana.get_by_label("Sliced and").select_option("")
+    # every view then reads these rows alone, in another sign-in too
+    ana.get_by_role("button", name="Read the rows of Harbour alone").click()
+    expect(ana.locator("[data-part='slice-rows']")).to_have_text(f"{len(of)} rows")
+    ana.get_by_role("link", name="Roster").first.click()
+    expect(ana.locator("[data-row='Scores'] [data-metric='recall']")).to_have_text(shown(recall))
+    address = ana.url
+    vic = person("vic")
+    vic.goto(address)
+    expect(vic.locator("[data-row='Scores'] [data-metric='recall']")).to_have_text(shown(recall))
+    ana.get_by_role("button", name="All rows, not only where").click()
+    ana.get_by_role("link", name="Slices").first.click()
+    ana.get_by_role("button", name="Pin this view").click()
+    ana.get_by_role("button", name="Pin it").click()
+    ana.get_by_role("link", name="Open the dossier").click()
+    expect(ana.frame_locator("iframe").locator("body")).to_contain_text("ward is Harbour")

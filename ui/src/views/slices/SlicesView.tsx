@@ -1,0 +1,186 @@
+import { useEffect } from "react";
+import { useFields, useParts } from "../../api/queries";
+import { Drafted } from "../../app/Drafted";
+import { InFront } from "../../app/InFront";
+import { useKeys } from "../../app/keys";
+import { useOwn, useScope } from "../../app/scope";
+import { saveCsv } from "../../charts/save";
+import { Fault, Loading, ViewHead } from "../../parts/basics";
+import { Choice } from "../../parts/Choice";
+import { FieldPick, SELECT } from "./FieldPick";
+import { Grid } from "./Grid";
+import { cutOf, isApart, type Order, type Told } from "./groups";
+import { List } from "./List";
+
+const SLICED = ["category", "number", "date"];
+const MOST_VALUES = 400; // as the server slices
+
+/** A metric by the groups of one field or two, for every candidate, each group against the other rows. */
+export function SlicesView() {
+  const scope = useScope();
+  const { study, split, slice, chosen, own, setOwn, query, results, metric, many, few } = scope;
+  const look = useFields(study.id);
+  const fields = (look.data?.fields ?? []).filter(
+    (f) => SLICED.includes(f.kind) && (f.kind === "number" || f.distinct <= MOST_VALUES),
+  );
+  const names = fields.map((f) => f.name);
+  const known = (text: string | undefined) => (text && names.includes(cutOf(text, names).name) ? text : "");
+  const by = known(own.by);
+  const and = known(own.and) && cutOf(own.and ?? "", names).name !== cutOf(by, names).name ? (own.and ?? "") : "";
+  const first = fields.find((f) => f.kind === "category")?.name ?? names[0];
+  useEffect(() => {
+    if (!own.by && first) setOwn({ by: first });
+  }, [own.by, first, setOwn]);
+  const told = study.metrics.filter((m) => chosen.some((c) => m.name in c.part.metrics) && m.better !== "neither");
+  const usual = many ? "accuracy" : "recall";
+  const name = told.find((m) => m.name === own.metric)?.name ?? usual;
+  const info = metric(name);
+  const [order, setOrder] = useOwn<Order>("order", ["gap", "size", "name"]);
+  const [layout, lay] = useOwn<"grid" | "list">("layout", ["grid", "list"]);
+  const asked = useParts(
+    study.id,
+    by && !few
+      ? { kinds: ["slices"], split, cutoffs: query, within: slice, fields: [by, ...(and ? [and] : [])] }
+      : null,
+  );
+  useKeys({
+    g: () => setOrder(order === "gap" ? "size" : order === "size" ? "name" : "gap"),
+    x: () => and && setOwn({ by: and, and: by }),
+  });
+  const alpha = 1 - results.settings.confidence;
+  const found: Told[] = chosen.flatMap((c) => {
+    const of = asked.data?.candidates?.find((x) => x.name === c.result.name)?.splits?.[split]?.slices;
+    return of ? [{ c, of }] : [];
+  });
+  const front = found.find((t) => t.c.letter === own.front) ?? found[0];
+  const late = asked.isPlaceholderData || scope.pending;
+  const save = () => saveSlices(found, name, split, slice, alpha);
+  if (look.data && fields.length === 0)
+    return (
+      <>
+        <ViewHead title="Slices" />
+        <p>This hold-out has no field to slice by: no category, number or date besides id, class and split.</p>
+      </>
+    );
+  return (
+    <>
+      <ViewHead
+        title="Slices"
+        note={
+          <>
+            each group against the other rows ·{" "}
+            <button type="button" className="link" disabled={late || found.length === 0} onClick={save}>
+              save CSV
+            </button>
+          </>
+        }
+      />
+      <Drafted view="slices" />
+      <div className="flex items-baseline gap-x-3 gap-y-1.5 flex-wrap text-sm text-soft mb-2">
+        <select
+          className={SELECT}
+          aria-label="Metric"
+          value={name}
+          onChange={(e) => setOwn({ metric: e.target.value === usual ? null : e.target.value })}
+        >
+          {told.map((m) => (
+            <option key={m.name} value={m.name}>
+              {m.title}
+            </option>
+          ))}
+        </select>
+        <FieldPick label="by" fields={fields} value={by} onChange={(to) => setOwn({ by: to })} />
+        <FieldPick
+          label="and"
+          fields={fields.filter((f) => f.name !== cutOf(by, names).name)}
+          value={and}
+          optional
+          onChange={(to) => setOwn({ and: to || null })}
+        />
+        {and && (
+          <Choice
+            name="layout"
+            value={layout}
+            options={[
+              ["grid", "as a grid"],
+              ["list", "as a list"],
+            ]}
+            onChange={lay}
+          />
+        )}
+        {!(and && layout === "grid") && (
+          <label className="flex items-baseline gap-1.5">
+            sorted by
+            <select
+              className={SELECT}
+              aria-label="Sorted by"
+              value={order}
+              onChange={(e) => setOrder(e.target.value as Order)}
+            >
+              <option value="gap">gap</option>
+              <option value="size">rows</option>
+              <option value="name">name</option>
+            </select>
+          </label>
+        )}
+        {and && layout === "grid" && <InFront of={found.map((t) => t.c)} front={front?.c} />}
+      </div>
+      <Fault error={asked.error ?? look.error} again={() => void asked.refetch()} />
+      {few ? (
+        <p>Too few rows are read here to slice them further.</p>
+      ) : !asked.data && !asked.error ? (
+        <Loading what="Slicing" />
+      ) : and && layout === "grid" && front ? (
+        <Grid told={front} all={found} info={info} alpha={alpha} late={late} />
+      ) : (
+        <List told={found} info={info} order={order} alpha={alpha} late={late} />
+      )}
+    </>
+  );
+}
+
+function saveSlices(found: Told[], metric: string, split: string, slice: string[], alpha: number) {
+  const fields = Object.keys(found[0]?.of[0]?.by ?? {});
+  saveCsv(
+    [
+      [
+        "candidate",
+        "split",
+        ...slice.map(() => "slice"),
+        ...fields,
+        "rows",
+        metric,
+        "low",
+        "high",
+        "less the rest",
+        "difference low",
+        "difference high",
+        "p",
+        "p adjusted",
+        "separated",
+      ],
+      ...found.flatMap(({ c, of }) =>
+        of.map((s) => {
+          const [m, d] = [s.metrics[metric], s.rest[metric]];
+          return [
+            c.name,
+            split,
+            ...slice,
+            ...fields.map((f) => s.by[f] ?? ""),
+            s.rows,
+            m?.value ?? null,
+            m?.low ?? null,
+            m?.high ?? null,
+            d?.difference ?? null,
+            d?.low ?? null,
+            d?.high ?? null,
+            d?.p ?? null,
+            d?.p_adjusted ?? null,
+            isApart(s, metric, alpha) ? "yes" : "no",
+          ];
+        }),
+      ),
+    ],
+    `slices-${fields.join("-")}-${metric}-${split}`,
+  );
+}

@@ -1,0 +1,9 @@
+import type { StepEntry } from "../../app/steps";
+
+export const slices: StepEntry = {
+  step: "slices",
+  title: "Slices",
+  load: () => import("./SlicesView").then((m) => m.SlicesView),
+  says: { lines: () => 3, own: ["by", "and", "metric"] },
+  pins: () => true,
+};
