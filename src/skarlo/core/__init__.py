@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from .changes import Changed, Changes, MetricChange, paired_changes
 from .changes import compare as changes_between
+from .compare import cases
 from .compare.cuts import Cut, CutField, cut, parse_cut
 from .counting.table import row_shares
 from .counting.tally import Tally
@@ -142,6 +143,7 @@ __all__ = [
     "as_set",
     "association",
     "balance_of",
+    "cases",
     "changes_between",
     "class_names",
     "count",

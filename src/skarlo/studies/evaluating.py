@@ -24,6 +24,7 @@ from skarlo.intake import Files, Read, StudySpec, read_study
 from skarlo.intake.write import as_json
 
 from .catalog import candidates_of, cutoff_of, files_of, spec_of, study_of
+from .marks import marked as marks_of
 from .records import CandidateRecord, StudyRecord
 from .refusals import Damaged
 from .rows import Rows, as_parquet
@@ -78,6 +79,7 @@ class Asked:
     keep : whether these are the cutoffs that the study keeps
     positions : of the candidates, in order
     inputs : the kept files by fingerprint, as people know them
+    marks : the rows that bear each mark
     """
 
     plain: StudySpec
@@ -90,6 +92,15 @@ class Asked:
     keep: bool
     positions: tuple[int, ...]
     inputs: tuple[tuple[str, str], ...]
+    marks: tuple[tuple[str, frozenset[int]], ...] = ()
+
+
+def _aside(spec: StudySpec) -> set[str]:
+    """The columns of the hold-out that say nothing of what a row is like."""
+    h = spec.holdout
+    shown = [str(x) for said in h.show.values() for x in (said if isinstance(said, list) else [said])]
+    named = (h.id, h.truth, h.split, h.weight, h.group, *shown)
+    return {x for x in named if x}
 
 
 def ask(
@@ -112,7 +123,10 @@ def ask(
     seen_on = seen_on or record.mapping.get("report_on") or "all"
     placed = tuple(_cutoff(session, c, cutoffs or {}, seen_on) for c in candidates)
     read_key = _key(record, candidates, plain)
-    plain_key = hashlib.sha256(f"{read_key} {json.dumps(within)}".encode()).hexdigest() if within else read_key
+    marks = tuple(marks_of(session, study_id).items())
+    of_marks = [[m, sorted(rows)] for m, rows in marks] if any(not name and "mark" in x for name, x in within) else []
+    chosen = json.dumps([within, of_marks] if of_marks else within)
+    plain_key = hashlib.sha256(f"{read_key} {chosen}".encode()).hexdigest() if within else read_key
     values = json.dumps([None if c is None else [c.value, c.measured.chosen_on, dict(c.chosen_by)] for c in placed])
     return Asked(
         plain, read_key, within, plain_key, files_of(workspace, record, candidates), placed,
@@ -120,7 +134,7 @@ def ask(
         not within and all(c.cutoff is None or (k is not None and k.value == c.cutoff)
             for c, k in zip(candidates, placed, strict=True)),
         tuple(c.position for c in candidates),
-        ((record.holdout_sha256, record.holdout_name), *((c.sha256, c.file_name) for c in candidates)),
+        ((record.holdout_sha256, record.holdout_name), *((c.sha256, c.file_name) for c in candidates)), marks,
     )  # fmt: skip
 
 
@@ -184,7 +198,8 @@ class Evaluator:
             path = where()
         if path is None:
             raise Damaged("the study's rows cannot be kept")
-        return Rows(path, study, asked.cutoffs, [core.letter(p) for p in asked.positions])
+        letters = [core.letter(p) for p in asked.positions]
+        return Rows(path, study, asked.cutoffs, letters, _aside(asked.plain), dict(asked.marks))
 
     def verify(self, asked: Asked) -> None:
         """Look at every byte that the study is made of. Raises Damaged, naming the file that changed."""

@@ -185,6 +185,28 @@ class WordRecord(SQLModel, table=True):
     at: datetime = Field(default_factory=now)
 
 
+class MarkRecord(SQLModel, table=True):
+    """A mark that a person put on a row of the hold-out, by its place from 1."""
+
+    __tablename__ = "mark"
+    study_id: int = Field(primary_key=True, foreign_key="study.id", ondelete="CASCADE")
+    row: int = Field(primary_key=True)
+    mark: str = Field(primary_key=True)
+    user_id: int = Field(foreign_key="user.id")
+    at: datetime = Field(default_factory=now)
+
+
+class NoteRecord(SQLModel, table=True):
+    """What a person wrote of a row."""
+
+    __tablename__ = "row_note"
+    study_id: int = Field(primary_key=True, foreign_key="study.id", ondelete="CASCADE")
+    row: int = Field(primary_key=True)
+    text: str
+    user_id: int = Field(foreign_key="user.id")
+    at: datetime = Field(default_factory=now)
+
+
 class ReadingRecord(SQLModel, table=True):
     """That a step of a study has been opened by a person."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
@@ -23,7 +23,10 @@ CHUNK = 1 << 20
 MOST = 1000  # rows of one page
 
 
-TRUE, UNKNOWN = "condition:true", "condition:unknown"
+TRUE, UNKNOWN, ORDER = "condition:true", "condition:unknown", "order:place"
+ORDERS: dict[str, Callable[..., core.IntArray]] = {
+    "wrong": core.cases.most_wrong, "unsure": core.cases.least_sure, "disagreement": core.cases.disagreement,
+}  # fmt: skip
 
 
 MOST_GROUPS = 400  # values of a field up to which it is sliced by
@@ -83,7 +86,8 @@ class Wanted:
     actual : code of the actual class
     candidate : whose answer is looked at (from 0), with the code of the class it predicts, -1 for no answer
     condition : true of them; what it says of an answer without saying whose is of that candidate
-    sort : "row", a field as "field:NAME", or "score" of that candidate; down : the largest first
+    sort : "row", a field as "field:NAME"; of that candidate "score", "wrong" (most wrong first) or "unsure" (least sure
+        first); "disagreement" of all candidates; down : turned round, of numbers the largest first
     start, count : which of them
     """
 
@@ -139,12 +143,15 @@ class Rows:
     study : whose rows these are
     cutoffs : each candidate's, None where it has none
     letters : each candidate's
+    aside : columns of the hold-out that say nothing of what a row is like: its id, class, split, text, picture …
+    marks : the rows that bear each mark, by their places in the hold-out from 1
     """
 
     def __init__(
-        self, path: Path, study: core.Study, cutoffs: Sequence[core.Cutoff | None], letters: Sequence[str] = ()
-    ) -> None:
-        self.path, self.study, self.letters = path, study, letters
+        self, path: Path, study: core.Study, cutoffs: Sequence[core.Cutoff | None], letters: Sequence[str] = (),
+        aside: Collection[str] = (), marks: Mapping[str, frozenset[int]] | None = None,
+    ) -> None:  # fmt: skip
+        self.path, self.study, self.letters, self.aside, self.marks = path, study, letters, aside, marks or {}
         self.cutoffs = [None if c is None else c.value for c in cutoffs]
         self.columns = list(pl.read_parquet_schema(path))
 
@@ -153,9 +160,16 @@ class Rows:
         """The fields, in the hold-out's order."""
         return [name.removeprefix(FIELD) for name in self.columns if name.startswith(FIELD)]
 
+    @property
+    def last(self) -> int:
+        """The greatest place of a row."""
+        return int(pl.scan_parquet(self.path).select(pl.col(ROW).max()).collect().item())
+
     def page(self, wanted: Wanted) -> Page:
         """Some of the rows that are as wanted. Raises Missing for a split or field that there is not."""
         found, unknown = pl.scan_parquet(self.path), 0
+        if wanted.sort in ORDERS:
+            found = found.with_columns(self._place(wanted).alias(ORDER))
         if wanted.condition is not None:
             truth = self._truth(wanted.condition, wanted.candidate)
             told = [pl.Series(name, values) for name, values in ((TRUE, truth.true), (UNKNOWN, truth.unknown))]
@@ -178,9 +192,11 @@ class Rows:
         every = [c.name for c in self.study.candidates]
         scoring = [i for i in range(len(every)) if f"{i}:score" in self.columns]
         called = [*every, *self.letters]
-        return core.ConditionNames(kinds, self.study.classes, called, frozenset(
+        scored = frozenset(
             called[i + k] for i in scoring for k in (0, len(every)) if i + k < len(called)
-        ))  # fmt: skip
+        )  # fmt: skip
+        shown = {name: label for label, name in self.study.names.items()}
+        return core.ConditionNames(kinds, self.study.classes, called, scored, frozenset(self.marks), shown)
 
     def _truth(self, condition: core.Condition, candidate: int | None) -> core.Truth:
         """Of all rows whether a condition is true."""
@@ -205,7 +221,10 @@ class Rows:
             return core.Numbers(found.cast(pl.Float64).fill_null(float("nan")).to_numpy())
 
         def marked(name: str) -> core.BoolArray:
-            raise Missing(f"no row is marked “{name}”", "condition")
+            if name not in self.marks:
+                raise Missing(f"no row is marked “{name}”", "condition")
+            place = pl.scan_parquet(self.path).select(ROW).collect().to_series()
+            return np.isin(place.to_numpy(), np.array(sorted(self.marks[name])))
 
         actual = core.Texts(self.study.classes, self.study.actual.astype(np.int64))
         return condition.evaluate(core.ConditionTable(rows, self.values, lambda: actual, predicted, score, marked))
@@ -296,9 +315,72 @@ class Rows:
             raise Missing(f"there is no field {name}", "within")
         return pl.col(f"{FIELD}{name}").map_batches(as_text, return_dtype=pl.String)
 
+    def _answered(self, i: int, rows: core.BoolArray) -> core.cases.Answered:
+        """A candidate's answers on some rows."""
+        c, cutoff = self.study.candidates[i], self.cutoffs[i]
+        said = pl.scan_parquet(self.path).select(self._predicted(i)).collect().to_series().fill_null(-1)
+        score = c.score if c.score is None else c.score[rows]
+        if self.study.positive is not None and c.probabilities is not None:
+            score = c.probabilities[rows, self.study.positive]
+        several = self.study.positive is None and c.probabilities is not None
+        return core.cases.Answered(
+            self.study.actual[rows], said.to_numpy().astype(np.int64)[rows], self.study.positive, score,
+            score is not None and not c.ranking_only and bool(((score >= 0) & (score <= 1) | np.isnan(score)).all()),
+            c.probabilities[rows] if several and c.probabilities is not None else None, cutoff,
+        )  # fmt: skip
+
+    def _place(self, wanted: Wanted) -> pl.Series:
+        """Of each row of the split where it stands in an order that is made of the answers."""
+        n = len(self.study.actual)
+        rows = self.study.splits.get(wanted.split, np.ones(n, dtype=bool))
+        if wanted.sort == "disagreement":
+            every = [self._answered(i, rows) for i in range(len(self.study.candidates))]
+            order = core.cases.disagreement(
+                [a.predicted for a in every], [a.score for a in every if a.score is not None and a.probable]
+            )
+        else:
+            if wanted.candidate is None:
+                raise Refusal("say whose answer is meant", "candidate")
+            order = ORDERS[wanted.sort](self._answered(wanted.candidate, rows))
+        place = np.full(n, n, dtype=np.int64)
+        place[np.flatnonzero(rows)[order]] = np.arange(len(order))
+        return pl.Series(place)
+
+    def nearest(self, row: int, candidate: int, split: str, most: int) -> list[tuple[core.cases.Nearest, Row]]:
+        """The rows of a split that lie closest to one and to which a candidate answers another class.
+
+        row : its place in the hold-out file, from 1
+
+        Raises
+        ------
+        Missing
+            Where there is no such row in any split.
+        """
+        place = pl.scan_parquet(self.path).select(ROW).collect().to_series()
+        at = (place == row).arg_max() if (place == row).any() else None
+        if at is None:
+            raise Missing(f"there is no row {row:,}", "row")
+        kinds = _kinds(self.path)
+        fields = {name: self.values(name) for name in self.fields if name not in self.aside}
+        alike = {name: x for name, x in fields.items() if not (
+            kinds[name] == "text" and isinstance(x, core.Texts) and len(x.categories) > MOST_GROUPS
+        )}  # fmt: skip
+        inside = self.study.splits.get(split, np.ones(len(self.study.actual), dtype=bool))
+        every = self._answered(candidate, np.ones(len(self.study.actual), dtype=bool))
+        among = inside & (every.predicted != every.predicted[at]) & (every.predicted >= 0)
+        found = core.cases.nearest(int(at), alike, among, inside, most, every.score)
+        if not found:
+            return []
+        some = pl.scan_parquet(self.path).with_row_index("at").filter(pl.col("at").is_in([n.row for n in found]))
+        table = some.collect()
+        told = dict(zip(table["at"].to_list(), self._told(table), strict=True))
+        return [(n, told[n.row]) for n in found]
+
     def _order(self, wanted: Wanted) -> str | None:
         if wanted.sort == ROW:
             return None
+        if wanted.sort in ORDERS:
+            return ORDER
         if wanted.sort == "score":
             name = f"{wanted.candidate or 0}:score"
             if name not in self.columns:

@@ -147,5 +147,13 @@ export const keepPictures = (id: number, file: File) =>
 export const pictureAt = (id: number, name: string, of: string) =>
   `/api/v1/studies/${id}/picture?name=${encodeURIComponent(name)}&of=${of}`;
 
+/** Where the rows of a filter are saved from as CSV. */
+export function rowsCsvAt(id: number, asked: Record<string, string | number | boolean | string[]>) {
+  const query = new URLSearchParams();
+  for (const [name, value] of Object.entries(asked))
+    for (const one of Array.isArray(value) ? value : [value]) query.append(name, String(one));
+  return `/api/v1/studies/${id}/rows.csv?${query}`;
+}
+
 /** How a candidate was made, from TOML or JSON. */
 export const readMadeWith = (file: File) => send<Schemas["MadeWithOut"]>("made-with", file);

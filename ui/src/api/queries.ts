@@ -181,12 +181,14 @@ export type RowsAsked = {
   cutoffs: string;
   /** Of any class where it is left out. */
   actual?: string;
-  candidate: number;
+  candidate?: number;
   /** Empty for no answer; of any class where it is left out. */
   predicted?: string;
-  count: number;
+  count?: number;
   sort?: string;
   down?: boolean;
+  start?: number;
+  condition?: string;
 };
 
 /** Some rows of the study, of all that are as asked. */
@@ -196,6 +198,65 @@ export const useRows = (id: number, query: RowsAsked | undefined) =>
     queryFn: ({ signal }) => got(api.GET("/api/v1/studies/{study_id}/rows", { params: { ...at(id), query }, signal })),
     enabled: query !== undefined,
     placeholderData: keepPreviousData,
+  });
+
+/** The pages of rows from one to another, each kept apart; a row by its place, once it is there. */
+export function useRowPages(id: number, asked: RowsAsked, from: number, to: number, size: number) {
+  const pages = Array.from({ length: to - from + 1 }, (_, k) => from + k);
+  const found = useQueries({
+    queries: pages.map((page) => {
+      const query = { ...asked, start: page * size, count: size };
+      return {
+        queryKey: ["rows", id, query],
+        queryFn: ({ signal }: { signal: AbortSignal }) =>
+          got(api.GET("/api/v1/studies/{study_id}/rows", { params: { ...at(id), query }, signal })),
+        retry: false,
+      };
+    }),
+  });
+  return (index: number) => found[Math.floor(index / size) - from]?.data?.rows[index % size];
+}
+
+/** The marks of a study, with how many rows bear each. */
+export const useMarks = (id: number) =>
+  useQuery({
+    queryKey: ["marks", id],
+    queryFn: () => got(api.GET("/api/v1/studies/{study_id}/marks", { params: at(id) })),
+  });
+
+/** Put a mark on a row or take it off, and write its note. */
+export function useMarking(id: number) {
+  const queries = useQueryClient();
+  const told = (marks: Schemas["MarksOut"]) => {
+    queries.setQueryData(["marks", id], marks);
+    void queries.invalidateQueries({ queryKey: ["rows", id] });
+  };
+  const path = (row: number) => ({ path: { study_id: id, row } });
+  const mark = useMutation({
+    mutationFn: ({ row, mark, on }: { row: number; mark: string; on: boolean }) =>
+      got(api.PUT("/api/v1/studies/{study_id}/rows/{row}/marks", { params: path(row), body: { mark, on } })),
+    onSuccess: told,
+  });
+  const say = useMutation({
+    mutationFn: ({ row, text }: { row: number; text: string }) =>
+      got(api.PUT("/api/v1/studies/{study_id}/rows/{row}/note", { params: path(row), body: { text } })),
+    onSuccess: told,
+  });
+  return { mark, say };
+}
+
+type NearestAsked = { row: number; split: string; cutoffs: string; candidate: number; count: number };
+
+/** The rows to which a candidate answers another class, the closest first. */
+export const useNearest = (id: number, asked: NearestAsked | null) =>
+  useQuery({
+    queryKey: ["nearest", id, asked],
+    queryFn: ({ signal }) => {
+      const { row, ...query } = asked ?? { row: 0, split: "", cutoffs: "", candidate: 0, count: 1 };
+      const params = { path: { study_id: id, row }, query };
+      return got(api.GET("/api/v1/studies/{study_id}/rows/{row}/nearest", { params, signal }));
+    },
+    enabled: asked !== null,
   });
 
 /** What a number is of besides its candidate and split, and what it was asked for with. */

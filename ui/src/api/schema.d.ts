@@ -629,6 +629,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/rows.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The rows of a filter as CSV (RFC 4180), in its order: every field, each candidate's answer, marks and notes. */
+        get: operations["saveRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/rows/{row}/nearest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The rows on the other side that lie closest to one: fields in standard deviations, categories equal or not. */
+        get: operations["readNearest"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The marks that rows of the study bear. */
+        get: operations["readMarks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/rows/{row}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Put a mark on a row, or take it off. */
+        put: operations["putMark"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/rows/{row}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Write the note of a row; an empty one takes it away. */
+        put: operations["putNote"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/picture": {
         parameters: {
             query?: never;
@@ -3198,6 +3283,36 @@ export interface components {
             predicted: string | null;
         };
         /**
+         * MarkOut
+         * @description A mark on a row, and whose it is.
+         */
+        MarkOut: {
+            /** Mark */
+            mark: string;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
+         * NoteOut
+         * @description A note on a row, and whose it is.
+         */
+        NoteOut: {
+            /** Text */
+            text: string;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
          * RowOut
          * @description One row of the hold-out.
          */
@@ -3220,6 +3335,55 @@ export interface components {
             };
             /** Answers */
             answers: components["schemas"]["AnswerOut"][];
+            /** Marks */
+            marks: components["schemas"]["MarkOut"][];
+            note: components["schemas"]["NoteOut"] | null;
+        };
+        /**
+         * NearestRowsOut
+         * @description The rows to which a candidate answers another class, the closest first.
+         */
+        NearestRowsOut: {
+            /** Rows */
+            rows: components["schemas"]["NearestOut"][];
+        };
+        /**
+         * NearestOut
+         * @description A row on the other side: how far it lies from the one that was asked for, and what each field adds to that.
+         */
+        NearestOut: {
+            row: components["schemas"]["RowOut"];
+            /** Distance */
+            distance: number;
+            /** Parts */
+            parts: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * MarksOut
+         * @description The marks of a study, with how many rows bear each.
+         */
+        MarksOut: {
+            /** Marks */
+            marks: {
+                [key: string]: number;
+            };
+        };
+        /** MarkIn */
+        MarkIn: {
+            /** Mark */
+            mark: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+        };
+        /** NoteIn */
+        NoteIn: {
+            /** Text */
+            text: string;
         };
         /**
          * SessionOut
@@ -6508,9 +6672,9 @@ export interface operations {
                 predicted?: string | null;
                 /** @description a condition that is true of them, as `ward = "North" and predicted != actual`; docs/conditions.md */
                 condition?: string;
-                /** @description row, score (of the candidate), or a field as field:NAME */
+                /** @description row, a field as field:NAME, disagreement (of all candidates), or of the candidate score, wrong (most wrong first) or unsure (least sure first) */
                 sort?: string;
-                /** @description the largest first */
+                /** @description turned round; of numbers the largest first */
                 down?: boolean;
                 start?: number;
                 count?: number;
@@ -6539,6 +6703,395 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    saveRows: {
+        parameters: {
+            query?: {
+                /** @description only rows with this value in this field, as ward=North, or of which a condition is true, as =girth >= 40 and girth < 80; several go together */
+                within?: string[];
+                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
+                cutoffs?: string;
+                /** @description rows of this split; of any where left out */
+                split?: string;
+                /** @description the actual class */
+                actual?: string;
+                /** @description position of the candidate that `predicted` and `sort` read */
+                candidate?: number | null;
+                /** @description the class that the candidate predicts at its cutoff; empty for no answer */
+                predicted?: string | null;
+                /** @description a condition that is true of them, as `ward = "North" and predicted != actual`; docs/conditions.md */
+                condition?: string;
+                /** @description row, a field as field:NAME, disagreement (of all candidates), or of the candidate score, wrong (most wrong first) or unsure (least sure first) */
+                sort?: string;
+                /** @description turned round; of numbers the largest first */
+                down?: boolean;
+                start?: number;
+                count?: number;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readNearest: {
+        parameters: {
+            query: {
+                /** @description only rows with this value in this field, as ward=North, or of which a condition is true, as =girth >= 40 and girth < 80; several go together */
+                within?: string[];
+                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
+                cutoffs?: string;
+                /** @description rows of this split; of any where left out */
+                split?: string;
+                /** @description position of the candidate whose other answer they have */
+                candidate: number;
+                count?: number;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+                /** @description its place in the hold-out file, from 1 */
+                row: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearestRowsOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readMarks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarksOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putMark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                /** @description its place in the hold-out file, from 1 */
+                row: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarksOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putNote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                /** @description its place in the hold-out file, from 1 */
+                row: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarksOut"];
                 };
             };
             /** @description Unauthorized */

@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import type { Metric, Schemas } from "../api/client";
 import { type Besides, useUnfolded } from "../api/queries";
 import { PENDING } from "../parts/basics";
+import { quoted } from "../parts/conditions";
 import { count, shown } from "../parts/number";
 import { Another } from "./Another";
 import { useScope, writeAddress } from "./scope";
@@ -110,11 +111,13 @@ type BehindProps = { candidate: string; of: NonNullable<Schemas["Unfolded"]["beh
 /** The way to the rows that a number is read from. */
 function Behind({ candidate, of, onGo }: BehindProps) {
   const scope = useScope();
-  const { classes } = scope.results.holdout;
   const front = scope.chosen.find((c) => c.name === candidate);
   if (!front) return null;
-  const at = (label: string | null) => (label === null ? "any" : classes.indexOf(label));
-  const own = { ...(front.part.matrix ? { front: front.letter } : {}), cell: `${at(of.actual)}-${at(of.predicted)}` };
+  const clauses = [
+    of.actual === null ? "" : `actual = ${quoted(scope.called(of.actual))}`,
+    of.predicted === null ? "" : `predicted(${front.letter}) = ${quoted(scope.called(of.predicted))}`,
+  ].filter((x) => x);
+  const own = { front: front.letter, ...(clauses.length > 0 ? { q: clauses.join(" and ") } : {}) };
   const said = [
     of.actual === null ? "" : `that were “${scope.called(of.actual)}”`,
     of.predicted === null ? "" : `that ${candidate} predicted “${scope.called(of.predicted)}”`,
@@ -126,7 +129,7 @@ function Behind({ candidate, of, onGo }: BehindProps) {
         data-part="behind"
         onClick={onGo}
         to={{
-          pathname: `/studies/${scope.study.id}/matrix`,
+          pathname: `/studies/${scope.study.id}/casebook`,
           search: writeAddress({ ...scope, own }, scope.study).toString(),
         }}
       >

@@ -20,7 +20,9 @@ const folded = () => {
 /** What has been pinned so far. It folds away. */
 export function Rail({ step, onPin }: { step: string; onPin: () => void }) {
   const scope = useScope();
-  const { canPin, titleOf } = useSteps();
+  const { canPin, titleOf, entry } = useSteps();
+  const wide = entry(step)?.wide ?? false;
+  const [opened, setOpened] = useState("");
   const dossier = useDossier(scope.study.id).data;
   const [shut, setShut] = useState(folded);
   const last = useUndo();
@@ -32,14 +34,14 @@ export function Rail({ step, onPin }: { step: string; onPin: () => void }) {
       // Not kept: the rail opens again next time.
     }
   };
-  if (shut)
+  if (wide ? opened !== step : shut)
     return (
       <aside aria-label="Dossier" className="w-9 shrink-0 border-l border-rule bg-raised pt-3 text-center">
         <button
           type="button"
           aria-label="Unfold the dossier"
           className="text-soft hover:text-ink"
-          onClick={() => fold(false)}
+          onClick={() => (wide ? setOpened(step) : fold(false))}
         >
           «
         </button>
@@ -55,7 +57,7 @@ export function Rail({ step, onPin }: { step: string; onPin: () => void }) {
           type="button"
           aria-label="Fold the dossier away"
           className="text-soft hover:text-ink"
-          onClick={() => fold(true)}
+          onClick={() => (wide ? setOpened("") : fold(true))}
         >
           »
         </button>

@@ -24,6 +24,8 @@ export type StepEntry = {
   reads?: readonly PartKind[];
   draws?: readonly PartKind[];
   says?: Says;
+  /** Whether it needs the width: the dossier stands folded beside it until it is unfolded. */
+  wide?: boolean;
   /** What its own choices are where the address does not say, as the study keeps them. */
   usual?: (study: Study) => Record<string, string>;
   /** Whether it can be pinned as an exhibit, of two classes or of many. */

@@ -1,5 +1,6 @@
 import type { StepEntry } from "../app/steps";
 import { calibration } from "./calibration";
+import { casebook } from "./casebook";
 import { curves } from "./curves";
 import { cutoff } from "./cutoff";
 import { dossier } from "./dossier";
@@ -17,7 +18,7 @@ export const STEPS: StepEntry[] = [
   cutoff,
   calibration,
   slices,
-  { step: "casebook", title: "Casebook" },
+  casebook,
   { step: "head-to-head", title: "Head-to-head" },
   dossier,
 ];

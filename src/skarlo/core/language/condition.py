@@ -20,7 +20,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Literal
 
@@ -104,6 +104,7 @@ class Names:
     classes : labels
     candidates : names and letters; scoring : which of them give a score
     marks : the marks that rows bear; None where there are none to speak of
+    called : labels by the names that classes are shown by, which may be written in place of them
     """
 
     fields: Mapping[str, Kind]
@@ -111,6 +112,7 @@ class Names:
     candidates: Sequence[str] = ()
     scoring: frozenset[str] = frozenset()
     marks: frozenset[str] | None = None
+    called: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -270,6 +272,7 @@ class _Parser:
             if left.what in LITERALS and right.what in LITERALS:
                 raise self.fail("one side has to be a field, “actual”, “predicted” or “score”", at)
             self.same_kind(left, at, right, right_at)
+            left, right = self.labelled(left, right), self.labelled(right, left)
             if self.comes(*COMPARISONS):
                 raise self.fail("a comparison does not go on: write two, with “and” between them")
             return Node(op, operands=(left, right))
@@ -301,7 +304,13 @@ class _Parser:
             raise self.fail("a number or a text in double quotes is expected")
         found = self.operand()
         self.same_kind(beside, at, found, at)
-        return found
+        return self.labelled(found, beside)
+
+    def labelled(self, one: Operand, beside: Operand) -> Operand:
+        """A class by its label, where it was written by the name that it is shown by."""
+        if one.what != "text" or beside.what not in ("actual", "predicted") or one.name in self.names.classes:
+            return one
+        return replace(one, name=self.names.called.get(one.name, one.name))
 
     def operand(self) -> Operand:
         token = self.here
@@ -354,6 +363,10 @@ class _Parser:
             return self.names.fields[o.name]
         return "number" if o.what in ("number", "score") else "text"
 
+    def is_class(self, name: str) -> bool:
+        """Whether a class has this label, or is shown by this name."""
+        return name in self.names.classes or name in self.names.called
+
     def same_kind(self, left: Operand, left_at: int, right: Operand, right_at: int) -> None:
         """That two sides can be compared; a text beside a date has to be one, beside a class one of the labels."""
         for one, other, at in ((left, right, right_at), (right, left, left_at)):
@@ -362,7 +375,7 @@ class _Parser:
                 if _seconds(other.name) is None:
                     raise self.fail(f"{one.name} is a date: write it as 2026-01-31", at)
                 return
-            if other.what == "text" and one.what in ("actual", "predicted") and other.name not in self.names.classes:
+            if other.what == "text" and one.what in ("actual", "predicted") and not self.is_class(other.name):
                 raise self.fail(f"there is no class {other.name}", at)
         kinds = [self.kind(left), self.kind(right)]
         if kinds[0] != kinds[1]:

@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+import csv
 import hashlib
+import io
+from collections.abc import Sequence
+from dataclasses import replace
+from datetime import datetime
 from typing import Annotated, cast
 
 from flask import Response, current_app, request
@@ -14,8 +19,10 @@ from pydantic import (
 
 from skarlo.core import Condition, ConditionError, Progress, parse_condition
 from skarlo.studies import catalog, pictures
+from skarlo.studies import marks as marking
+from skarlo.studies.evaluating import Asked
 from skarlo.studies.refusals import Missing, Refusal
-from skarlo.studies.rows import MOST, Rows, Wanted
+from skarlo.studies.rows import MOST, Row, Rows, Wanted
 
 from ..models import (
     CutoffsQuery,
@@ -45,8 +52,12 @@ class RowsQuery(CutoffsQuery):
         max_length=10_000,
         description='a condition that is true of them, as `ward = "North" and predicted != actual`; docs/conditions.md',
     )
-    sort: str = Field(default="row", description="row, score (of the candidate), or a field as field:NAME")
-    down: bool = Field(default=False, description="the largest first")
+    sort: str = Field(
+        default="row",
+        description="row, a field as field:NAME, disagreement (of all candidates), or of the candidate score, wrong "
+        "(most wrong first) or unsure (least sure first)",
+    )
+    down: bool = Field(default=False, description="turned round; of numbers the largest first")
     start: Id = 0
     count: Annotated[int, Field(ge=1, le=MOST)] = 100
 
@@ -61,6 +72,22 @@ class AnswerOut(BaseModel):
     predicted: str | None = Field(description="the predicted class; null where there is no answer, or no cutoff")
 
 
+class MarkOut(BaseModel):
+    """A mark on a row, and whose it is."""
+
+    mark: str
+    by: str
+    at: datetime
+
+
+class NoteOut(BaseModel):
+    """A note on a row, and whose it is."""
+
+    text: str
+    by: str
+    at: datetime
+
+
 class RowOut(BaseModel):
     """One row of the hold-out."""
 
@@ -69,6 +96,8 @@ class RowOut(BaseModel):
     actual: str
     fields: dict[str, str | None] = Field(description="as they were read; null where absent")
     answers: list[AnswerOut]
+    marks: list[MarkOut]
+    note: NoteOut | None
 
 
 class RowsOut(BaseModel):
@@ -85,12 +114,19 @@ def read_rows(path: StudyPath, query: RowsQuery) -> Response:
     asked = asked_of(path.study_id, query.by_position())
     rows = rows_of(asked)
     found = rows.page(_wanted(query, rows, asked.positions))
+    return answer(RowsOut(total=found.total, unknown=found.unknown, rows=_told(path.study_id, rows, asked, found.rows)))
+
+
+def _told(study_id: int, rows: Rows, asked: Asked, some: Sequence[Row]) -> list[RowOut]:
+    """Rows as they are sent, with their marks and notes."""
     classes = rows.study.classes
+    with workspace().reading() as records:
+        marks, notes = marking.on_rows(records, study_id, [r.row for r in some])
 
     def named(code: int | None) -> str | None:
         return None if code is None or code < 0 else classes[code]
 
-    return answer(RowsOut(total=found.total, unknown=found.unknown, rows=[
+    return [
         RowOut(
             row=r.row, split=r.split, actual=classes[r.actual], fields=r.fields,
             answers=[
@@ -100,9 +136,144 @@ def read_rows(path: StudyPath, query: RowsQuery) -> Response:
                 )
                 for position, a in zip(asked.positions, r.answers, strict=True)
             ],
+            marks=[MarkOut(**m) for m in marks.get(r.row, [])],
+            note=NoteOut(**notes[r.row]) if r.row in notes else None,
         )
-        for r in found.rows
+        for r in some
+    ]  # fmt: skip
+
+
+class SavedQuery(RowsQuery):
+    """Which rows to save; `start` and `count` are left aside."""
+
+
+MOST_SAVED = 200_000
+
+
+@api.get("/studies/<int:study_id>/rows.csv", tags=TAG, responses=LONG)
+def save_rows(path: StudyPath, query: SavedQuery) -> Response:
+    """The rows of a filter as CSV (RFC 4180), in its order: every field, each candidate's answer, marks and notes."""
+    asked = asked_of(path.study_id, query.by_position())
+    rows = rows_of(asked)
+    wanted = replace(_wanted(query, rows, asked.positions), start=0, count=MOST)
+    first = rows.page(wanted)
+    if first.total > MOST_SAVED:
+        raise Refusal(f"{first.total:,} rows are more than can be saved at once ({MOST_SAVED:,}): narrow the filter")
+    out = io.StringIO()
+    names = [c.name for c in rows.study.candidates]
+    writer = csv.writer(out)
+    fields = rows.fields
+    writer.writerow(["row", "split", "actual", *fields, *(f"{n}: {x}" for n in names for x in ("predicted", "score")),
+                     "marks", "note"])  # fmt: skip
+    for start in range(0, max(1, first.total), MOST):
+        page = first if start == 0 else rows.page(replace(wanted, start=start))
+        for r in _told(path.study_id, rows, asked, page.rows):
+            said = [x for a in r.answers for x in (a.predicted, a.score)]
+            writer.writerow([_plain(x) for x in (
+                r.row, r.split, r.actual, *(r.fields[f] for f in fields), *said,
+                "; ".join(m.mark for m in r.marks), r.note.text if r.note else "",
+            )])  # fmt: skip
+    response = Response(out.getvalue(), mimetype="text/csv")
+    response.headers["Content-Disposition"] = 'attachment; filename="rows.csv"'
+    return response
+
+
+def _plain(x: object) -> object:
+    """A cell that no spreadsheet takes for a formula."""
+    return f"'{x}" if isinstance(x, str) and x[:1] in ("=", "+", "@", "\t", "\r") else "" if x is None else x
+
+
+class RowPath(StudyPath):
+    row: int = Field(ge=1, description="its place in the hold-out file, from 1")
+
+
+class NearestQuery(CutoffsQuery):
+    split: str = Field(default="", description="rows of this split; of any where left out")
+    candidate: Id = Field(description="position of the candidate whose other answer they have")
+    count: Annotated[int, Field(ge=1, le=20)] = 5
+
+
+class NearestOut(BaseModel):
+    """A row on the other side: how far it lies from the one that was asked for, and what each field adds to that."""
+
+    row: RowOut
+    distance: float
+    parts: dict[str, float]
+
+
+class NearestRowsOut(BaseModel):
+    """The rows to which a candidate answers another class, the closest first."""
+
+    rows: list[NearestOut]
+
+
+@api.get("/studies/<int:study_id>/rows/<int:row>/nearest", tags=TAG, responses={200: NearestRowsOut, **LONG})
+def read_nearest(path: RowPath, query: NearestQuery) -> Response:
+    """The rows on the other side that lie closest to one: fields in standard deviations, categories equal or not."""
+    asked = asked_of(path.study_id, query.by_position())
+    if query.candidate not in asked.positions:
+        raise Missing(f"there is no candidate at position {query.candidate}", "candidate")
+    rows = rows_of(asked)
+    if query.split and query.split not in rows.study.splits:
+        raise Missing(f"there is no split {query.split}", "split")
+    found = rows.nearest(path.row, asked.positions.index(query.candidate), query.split, query.count)
+    told = _told(path.study_id, rows, asked, [row for _, row in found])
+    return answer(NearestRowsOut(rows=[
+        NearestOut(row=row, distance=n.distance, parts=n.parts) for (n, _), row in zip(found, told, strict=True)
     ]))  # fmt: skip
+
+
+class MarkIn(BaseModel):
+    mark: str = Field(max_length=200)
+    on: bool = True
+
+
+class NoteIn(BaseModel):
+    text: str = Field(max_length=20_000)
+
+
+class MarksOut(BaseModel):
+    """The marks of a study, with how many rows bear each."""
+
+    marks: dict[str, int]
+
+
+@api.get("/studies/<int:study_id>/marks", tags=TAG, responses={200: MarksOut})
+def read_marks(path: StudyPath) -> Response:
+    """The marks that rows of the study bear."""
+    return _marks(path.study_id)
+
+
+def _marks(study_id: int) -> Response:
+    with workspace().reading() as records:
+        catalog.study_of(records, study_id)
+        found = marking.marked(records, study_id)
+    return answer(MarksOut(marks={name: len(rows) for name, rows in found.items()}))
+
+
+@api.put("/studies/<int:study_id>/rows/<int:row>/marks", tags=TAG, responses={200: MarksOut})
+@needs("write")
+def put_mark(path: RowPath, body: MarkIn) -> Response:
+    """Put a mark on a row, or take it off."""
+    _known(path)
+    with workspace().writing() as records:
+        marking.put(records, signed_in(), path.study_id, path.row, body.mark, body.on)
+    return _marks(path.study_id)
+
+
+@api.put("/studies/<int:study_id>/rows/<int:row>/note", tags=TAG, responses={200: MarksOut})
+@needs("write")
+def put_note(path: RowPath, body: NoteIn) -> Response:
+    """Write the note of a row; an empty one takes it away."""
+    _known(path)
+    with workspace().writing() as records:
+        marking.say(records, signed_in(), path.study_id, path.row, body.text)
+    return _marks(path.study_id)
+
+
+def _known(path: RowPath) -> None:
+    rows = rows_of(asked_of(path.study_id))
+    marking.known_row(path.row, rows.last)
 
 
 class PictureQuery(BaseModel):
@@ -159,15 +330,22 @@ def _wanted(query: RowsQuery, rows: Rows, positions: tuple[int, ...]) -> Wanted:
 
     if query.candidate is not None and query.candidate not in positions:
         raise Missing(f"there is no candidate at position {query.candidate}", "candidate")
-    if query.candidate is None and (query.predicted is not None or query.sort == "score"):
+    if query.candidate is None and (query.predicted is not None or query.sort in ("score", "wrong", "unsure")):
         raise Refusal("say whose answer is meant", "candidate")
     return Wanted(
-        split=query.split, where=dict(query.where()), actual=code(query.actual, "actual") if query.actual else None,
+        split=query.split, where={name: value for name, value in query.where() if name},
+        actual=code(query.actual, "actual") if query.actual else None,
         candidate=None if query.candidate is None else positions.index(query.candidate),
         predicted=None if query.predicted is None else code(query.predicted, "predicted") if query.predicted else -1,
-        condition=_condition(query.condition, rows), sort=query.sort, down=query.down, start=query.start,
+        condition=_condition(_all_of(query), rows), sort=query.sort, down=query.down, start=query.start,
         count=query.count,
     )  # fmt: skip
+
+
+def _all_of(query: RowsQuery) -> str:
+    """The condition, and those of the rows that are read."""
+    every = [text for text in (query.condition, *(value for name, value in query.where() if not name)) if text.strip()]
+    return every[0] if len(every) == 1 else " and ".join(f"({text})" for text in every)
 
 
 def _condition(text: str, rows: Rows) -> Condition | None:

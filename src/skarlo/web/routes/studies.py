@@ -67,7 +67,7 @@ CHUNK = 1 << 20
 Columns = list[dict[str, Any]]
 
 
-Step = Annotated[str, OneOf(lambda: ("intake", *EXHIBITS, "dossier"))]
+Step = Annotated[str, OneOf(lambda: ("intake", *EXHIBITS, "casebook", "dossier"))]
 
 
 class QuotedIn(of_spec(QuotedSpec, "metrics", "matrix")):  # type: ignore[misc]

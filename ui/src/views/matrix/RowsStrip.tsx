@@ -1,9 +1,11 @@
-import { useEffect, useRef, useState } from "react";
-import { pictureAt } from "../../api/client";
+import { useEffect, useRef } from "react";
+import { Link } from "react-router";
 import { useRows } from "../../api/queries";
 import { InFront } from "../../app/InFront";
-import { type Shown, useScope } from "../../app/scope";
+import { Picture } from "../../app/Picture";
+import { type Shown, useScope, writeAddress } from "../../app/scope";
 import { Fault, PENDING, Tile } from "../../parts/basics";
+import { quoted } from "../../parts/conditions";
 import { count, shown } from "../../parts/number";
 import type { Face, Rows } from "./Rungs";
 
@@ -22,7 +24,8 @@ export function rowsAt(text: string | undefined, classes: number): Rows | null {
 /** The rows of the cell that has the focus, or those behind a number: what they say, how sure the candidate in front
  * was, what others predicted. */
 export function RowsStrip({ faces, at, onClose }: { faces: Face[]; at: Rows; onClose: () => void }) {
-  const { study, split, slice, query, results, called, own, pending } = useScope();
+  const scope = useScope();
+  const { study, split, slice, query, results, called, own, pending } = scope;
   const { classes } = results.holdout;
   const [i, j] = at;
   const actual = i === null ? null : (classes[i] ?? "");
@@ -48,6 +51,16 @@ export function RowsStrip({ faces, at, onClose }: { faces: Face[]; at: Rows; onC
     if (there) strip.current?.scrollIntoView({ block: "nearest" });
   }, [there]);
   if (!front) return null;
+  const clauses = [
+    actual === null ? "" : `actual = ${quoted(called(actual))}`,
+    predicted === null
+      ? ""
+      : predicted
+        ? `predicted(${front.c.letter}) = ${quoted(called(predicted))}`
+        : `predicted(${front.c.letter}) is absent`,
+  ].filter((x) => x);
+  const behind = { front: front.c.letter, ...(clauses.length > 0 ? { q: clauses.join(" and ") } : {}) };
+  const whole = writeAddress({ ...scope, own: behind }, study).toString();
   const stale = asked.isPlaceholderData || pending;
   const inside = (f: Face) =>
     total(f.cells.flatMap((row, y) => (i === null || i === y ? row.filter((_, x) => j === null || j === x) : [])));
@@ -76,6 +89,9 @@ export function RowsStrip({ faces, at, onClose }: { faces: Face[]; at: Rows; onC
           </span>
         )}
         <span className="flex-1" />
+        <Link className="link" to={{ pathname: `/studies/${study.id}/casebook`, search: whole }}>
+          all in the Casebook
+        </Link>
         <button type="button" className="link" onClick={onClose}>
           close
         </button>
@@ -150,29 +166,5 @@ function Row({ row, front, faces }: { row: Told; front: Shown; faces: Face[] }) 
         );
       })}
     </li>
-  );
-}
-
-/** The picture of a row; a frame with its name where it was not brought in. */
-function Picture({ name }: { name: string }) {
-  const { study } = useScope();
-  const [lost, lose] = useState(false);
-  if (!study.pictures || lost)
-    return (
-      <span
-        className="flex items-center justify-center h-20 border border-dashed border-rule text-xs text-soft p-1 break-all overflow-hidden"
-        title={name}
-      >
-        {name}
-      </span>
-    );
-  return (
-    <img
-      src={pictureAt(study.id, name, study.pictures.sha256)}
-      alt={name}
-      loading="lazy"
-      className="block h-20 w-full object-contain bg-paper my-0.5"
-      onError={() => lose(true)}
-    />
   );
 }

@@ -1,5 +1,6 @@
 import { useState } from "react";
-import { type MetricInfo, metricOf, useScope } from "../../app/scope";
+import { Link } from "react-router";
+import { type MetricInfo, metricOf, useScope, writeAddress } from "../../app/scope";
 import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
 import { PENDING, Tile } from "../../parts/basics";
@@ -112,24 +113,31 @@ export function List({ told, info, order, alpha, late }: Props) {
 
 /** The slice as the scope of every view, and its rows. */
 export function Ways({ of }: { of: Slice }) {
-  const { go } = useScope();
+  const scope = useScope();
+  const { go } = scope;
   const { condition } = of;
   if (!condition) return null;
+  const rows = writeAddress({ ...scope, own: { q: condition } }, scope.study).toString();
   return (
-    <button
-      type="button"
-      className="link"
-      aria-label={`Read the rows of ${groupName(of)} alone`}
-      title="every view then reads these rows alone"
-      onClick={() =>
-        go((now) => {
-          const before = now.within[""];
-          return { within: { ...now.within, "": before ? `(${before}) and ${condition}` : condition } };
-        })
-      }
-    >
-      read alone
-    </button>
+    <>
+      <Link className="link mr-2" to={{ pathname: `/studies/${scope.study.id}/casebook`, search: rows }}>
+        rows
+      </Link>
+      <button
+        type="button"
+        className="link"
+        aria-label={`Read the rows of ${groupName(of)} alone`}
+        title="every view then reads these rows alone"
+        onClick={() =>
+          go((now) => {
+            const before = now.within[""];
+            return { within: { ...now.within, "": before ? `(${before}) and ${condition}` : condition } };
+          })
+        }
+      >
+        read alone
+      </button>
+    </>
   );
 }
 
