@@ -65,3 +65,23 @@ def test_the_badly_served_ward_is_found_read_alone_and_pinned(person, server, tm
     ana.get_by_role("button", name="Pin it").click()
     ana.get_by_role("link", name="Open the dossier").click()
     expect(ana.frame_locator("iframe").locator("body")).to_contain_text("ward is Harbour")
+
+
+def test_the_worst_slices_are_searched_for_and_their_rows_opened(person, server, tmp_path, rows):
+    ana = person("ana")
+    study = brought(server, write_study(tmp_path / "wards", rows))
+    ana.goto(f"{study}/slices?split=test&cut=A:0.5")
+    region = ana.get_by_role("region", name="Worst slices found")
+    region.get_by_role("button", name="search").click()
+    ward = region.locator("[data-find='ward = \"Harbour\"']")
+    expect(ward).to_have_attribute("data-status", "confirmed")
+    expect(region.locator("[data-part='waterline']")).to_contain_text("looked at")
+    of = [r for r in rows if r["split"] == "test" and r["ward"] == "Harbour"]
+    expect(ward).to_contain_text(count(len(of)))
+    with ana.expect_download() as saved:
+        region.get_by_role("button", name="save CSV").click()
+    table = list(csv.DictReader(io.StringIO(Path(saved.value.path()).read_text())))
+    assert [r["status"] for r in table if r["slice"] == 'ward = "Harbour"'] == ["confirmed"]
+    ana.reload()  # the search stands in the address
+    ward.get_by_role("link", name="rows").click()
+    expect(ana.locator("[data-part='total']")).to_have_text(f"{len(of)} rows")

@@ -6,6 +6,8 @@ from .changes import Changed, Changes, MetricChange, paired_changes
 from .changes import compare as changes_between
 from .compare import cases
 from .compare.cuts import Cut, CutField, cut, parse_cut
+from .compare.search import SearchField
+from .compare.search import field_of as search_field
 from .counting.table import row_shares
 from .counting.tally import Tally
 from .decide.gates import COUNTS as GATE_COUNTS
@@ -68,6 +70,9 @@ from .words.findings import OF_CUTOFFS as CUTOFF_FINDINGS
 from .words.findings import counted_rows, finding
 from .words.telling import Unfolded, class_names, outcomes_of
 from .words.unfold import gate_sentence, unfold, unfold_path
+from .worst import LOSSES as WORST_LOSSES
+from .worst import Asked as WorstAsked
+from .worst import WorstResult, rates, worst
 from .writing import as_set, count, letter, listed, named, p_shown, several, shown, with_interval
 
 __all__ = [
@@ -83,6 +88,7 @@ __all__ = [
     "RULES",
     "UNTESTED_MEASURES",
     "VERSION",
+    "WORST_LOSSES",
     "Another",
     "Band",
     "BoolArray",
@@ -129,6 +135,7 @@ __all__ = [
     "Repaired",
     "Results",
     "Rule",
+    "SearchField",
     "Settings",
     "SliceResult",
     "SplitResult",
@@ -139,6 +146,8 @@ __all__ = [
     "Texts",
     "Truth",
     "Unfolded",
+    "WorstAsked",
+    "WorstResult",
     "another",
     "as_set",
     "association",
@@ -169,8 +178,10 @@ __all__ = [
     "parse_cut",
     "prepare",
     "put_together",
+    "rates",
     "repair",
     "row_shares",
+    "search_field",
     "several",
     "shown",
     "told_of",
@@ -178,5 +189,6 @@ __all__ = [
     "unfold_path",
     "with_choices",
     "with_interval",
+    "worst",
     "z_value",
 ]

@@ -155,6 +155,13 @@ class Evaluation:
         each = len({p.split for p in asked if p.split}) + (Part("recalibration") in asked)
         return len(self.study.candidates) * each + 2
 
+    def subject_named(self, name: str) -> Subject:
+        """A candidate. Raises KeyError where there is none of that name."""
+        found = next((s for s in self._candidates if s.name == name), None)
+        if found is None:
+            raise KeyError(f"no candidate is named {name}")
+        return found
+
     def part(self, part: Part) -> Any:
         """One part. Of a split: by candidate what stands there; None or empty where the study has nothing of the kind.
 

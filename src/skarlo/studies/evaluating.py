@@ -15,6 +15,7 @@ from dataclasses import astuple, dataclass, replace
 from functools import partial
 from typing import Any, Literal, TypeVar, cast
 
+import numpy as np
 from sqlmodel import Session
 from typing_extensions import TypedDict
 
@@ -159,6 +160,7 @@ class Evaluator:
         self._evaluations = Remembered(4)
         self._results = Remembered(64)
         self._parts = Remembered(512)
+        self._worst = Remembered(64)
 
     def asked(
         self, session: Session, study_id: int, cutoffs: Mapping[int, float] | None = None, seen_on: str = "",
@@ -294,6 +296,33 @@ class Evaluator:
     def another(self, asked: Asked, text: str, candidate: str, split: str) -> core.Another:
         """What reproduces a number that was got elsewhere. Raises KeyError and ValueError as the core does."""
         return self._evaluation(asked).another(text, candidate, split)
+
+    def worst(self, asked: Asked, what: core.WorstAsked, progress: Progress | None = None) -> core.WorstResult:
+        """Worst slices found; kept in memory for as long as others are not asked for. Raises KeyError."""
+        rows = self.rows(asked)
+        inside = rows.within(asked.within) if asked.within else None
+        named = what.fields or tuple(rows.searchable())
+
+        def field_of(name: str, searched: core.BoolArray) -> core.SearchField:
+            if inside is None:
+                return rows.searched(name, searched)
+            whole = np.zeros(len(inside), dtype=bool)
+            whole[np.flatnonzero(inside)[searched]] = True
+            found = rows.searched(name, whole)
+            return replace(found, codes=found.codes[inside])
+
+        def make() -> core.WorstResult:
+            return core.worst(self._evaluation(asked), replace(what, fields=named), field_of, progress)
+
+        return self._worst.get(self.worst_key(asked, what), make)
+
+    def worst_key(self, asked: Asked, what: core.WorstAsked) -> str:
+        """What a search is kept under."""
+        return hashlib.sha256(json.dumps(["worst", asked.key, *astuple(what)]).encode()).hexdigest()
+
+    def has_worst(self, asked: Asked, what: core.WorstAsked) -> bool:
+        """Whether a search is at hand."""
+        return self._worst.holds(self.worst_key(asked, what))
 
     def has_parts(self, asked: Asked, parts: Iterable[core.Part]) -> bool:
         """Whether these parts of the results are at hand."""

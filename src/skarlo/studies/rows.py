@@ -263,6 +263,23 @@ class Rows:
             raise Refusal(f"{name} has {len(found.values):,} values: at most {MOST_GROUPS} can be sliced by", "fields")
         return found
 
+    def searchable(self) -> list[str]:
+        """The fields that slices are searched by: those that say what a row is like, but for text of many values."""
+        out = []
+        for name in self.fields:
+            if name in self.aside:
+                continue
+            if _kinds(self.path)[name] == "text":
+                distinct = pl.scan_parquet(self.path).select(pl.col(f"{FIELD}{name}").n_unique()).collect().item()
+                if distinct > MOST_GROUPS:
+                    continue
+            out.append(name)
+        return out
+
+    def searched(self, name: str, inside: core.BoolArray) -> core.SearchField:
+        """A field as slices are searched by it; quantiles and frequencies are those of the rows inside."""
+        return core.search_field(name, self.values(name), _kinds(self.path)[name], inside)
+
     def within(self, where: Sequence[tuple[str, str]]) -> core.BoolArray:
         """Which rows have these values, bool, shape (n,), along the study's rows; with no name beside it, a text is a
         condition. Raises Missing where none has, and Refusal for a wrong condition."""

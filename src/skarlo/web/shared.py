@@ -162,10 +162,10 @@ def results_of(asked: Asked, then: str | None = None) -> core.Results:
     measured = evaluator().measured
     if evaluator().is_measured(asked):
         return measured(asked)
-    return awaited(asked.key, "evaluating", lambda tell: measured(asked, tell), then or here(), _place())
+    return awaited(asked.key, "evaluating", lambda tell: measured(asked, tell), then or here(), place_of())
 
 
-def _place(*about: str) -> str:
+def place_of(*about: str) -> str:
     """What on a page the answer is for."""
     return " ".join([request.path, *sorted(about)])
 
@@ -183,7 +183,7 @@ def parts_of(asked: Asked, parts: Sequence[core.Part], then: str | None = None) 
         return found(asked, parts)
     key = f"parts {asked.key} {sorted(map(str, parts))}"
     try:
-        place = _place(*{f"{p.kind} {p.split} {p.step:g} {[name for name, _ in p.least]}" for p in parts})
+        place = place_of(*{f"{p.kind} {p.split} {p.step:g} {[name for name, _ in p.least]}" for p in parts})
         return awaited(key, "evaluating", lambda tell: found(asked, parts, tell), then or here(), place)
     except KeyError as e:
         raise Missing(str(e.args[0])) from e

@@ -245,6 +245,29 @@ export function useMarking(id: number) {
   return { mark, say };
 }
 
+export type WorstAsked = {
+  candidate: number;
+  cutoffs: string;
+  within: string[];
+  depth: number;
+  metric?: string;
+  loss?: string;
+  of?: string;
+};
+
+/** The slices that a candidate serves worst; a search that takes long tells how far it is. */
+export const useWorst = (id: number, asked: WorstAsked | null) =>
+  useQuery({
+    queryKey: ["worst", id, asked],
+    queryFn: ({ signal }) => {
+      const query = asked ?? { candidate: 0, cutoffs: "", within: [], depth: 1 };
+      return got(api.GET("/api/v1/studies/{study_id}/worst", { params: { ...at(id), query }, signal }));
+    },
+    enabled: asked !== null,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
 type NearestAsked = { row: number; split: string; cutoffs: string; candidate: number; count: number };
 
 /** The rows to which a candidate answers another class, the closest first. */

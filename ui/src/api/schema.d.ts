@@ -75,6 +75,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/worst": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Search for the slices that a candidate serves worst, over all fields, one and two at a time (three on request);
+         * @description it tells how far it is, and can be stopped.
+         */
+        get: operations["readWorst"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/another": {
         parameters: {
             query?: never;
@@ -2224,6 +2244,93 @@ export interface components {
             behind?: components["schemas"]["Behind"];
         };
         /**
+         * WorstOut
+         * @description Slices that a candidate serves worst: found on the tuning rows, read on the reported ones.
+         */
+        WorstOut: components["schemas"]["WorstResult"];
+        /**
+         * Confirmed
+         * @description The same slice on the rows that were not searched: adjusted by Holm over the finds that are large enough.
+         */
+        Confirmed: {
+            /** Status */
+            status: string;
+            /** Rows */
+            rows: number;
+            /** Denominator */
+            denominator: number;
+            /** Difference */
+            difference: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** P */
+            p: number | null;
+            /** P Holm */
+            p_holm: number | null;
+        };
+        /**
+         * Effect
+         * @description A slice less the other rows, with its one-sided p, adjusted for every slice that was looked at.
+         */
+        Effect: {
+            /** Difference */
+            difference: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** P */
+            p: number;
+            /** P Bh */
+            p_bh?: number;
+        };
+        /**
+         * Find
+         * @description A slice that was found, by the condition that is true of its rows.
+         */
+        Find: {
+            /** Condition */
+            condition: string;
+            /** By */
+            by: string[];
+            /** Rows */
+            rows: number;
+            /** Denominator */
+            denominator: number;
+            effect: components["schemas"]["Effect"];
+            /** Folded */
+            folded?: string[];
+            /** Sharper */
+            sharper?: string[];
+            confirmed: components["schemas"]["Confirmed"];
+        };
+        /**
+         * WorstResult
+         * @description What a search came to. `searched_on` and `read_on` are splits, or the halves of the reported rows.
+         */
+        WorstResult: {
+            /** Candidate */
+            candidate: string;
+            /** Measure */
+            measure: string;
+            /** Looked At */
+            looked_at: number;
+            /** Searched On */
+            searched_on: string;
+            /** Read On */
+            read_on: string;
+            /** Halved */
+            halved: boolean;
+            /** Approximate */
+            approximate: boolean;
+            /** Found */
+            found: components["schemas"]["Find"][];
+            /** Below */
+            below: components["schemas"]["Find"][];
+        };
+        /**
          * AnotherOut
          * @description What reproduces a number that was got elsewhere.
          */
@@ -3905,6 +4012,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UnfoldedOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readWorst: {
+        parameters: {
+            query: {
+                /** @description only rows with this value in this field, as ward=North, or of which a condition is true, as =girth >= 40 and girth < 80; several go together */
+                within?: string[];
+                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
+                cutoffs?: string;
+                /** @description position of the candidate */
+                candidate: number;
+                /** @description a rate or f1 */
+                metric?: string;
+                /** @description a loss by row in place of a metric: log_loss, brier or error */
+                loss?: string;
+                /** @description which; all if left out */
+                fields?: string[];
+                /** @description how many fields at a time */
+                depth?: number;
+                /** @description of three classes or more, the class that the rate is of */
+                of?: string;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorstOut"];
                 };
             };
             /** @description Accepted */
@@ -5683,7 +5883,7 @@ export interface operations {
             header?: never;
             path: {
                 study_id: number;
-                step: "intake" | "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "dossier";
+                step: "intake" | "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "casebook" | "dossier";
             };
             cookie?: never;
         };

@@ -26,6 +26,8 @@ from skarlo.core import (
     Results,
     SplitResult,
     Unfolded,
+    WorstAsked,
+    WorstResult,
     unfold,
 )
 from skarlo.report.exhibits import EXHIBITS, sentence
@@ -49,10 +51,13 @@ from ..shared import (
     answer,
     api,
     asked_of,
+    awaited,
     evaluator,
     facts_of,
+    here,
     immutable,
     parts_of,
+    place_of,
     prepared_of,
     results_of,
 )
@@ -211,6 +216,19 @@ class UnfoldedOut(RootModel[Unfolded]):
     """One number, unfolded."""
 
 
+class WorstQuery(CutoffsQuery):
+    candidate: Id = Field(description="position of the candidate")
+    metric: str = Field(default="", description="a rate or f1")
+    loss: str = Field(default="", description="a loss by row in place of a metric: log_loss, brier or error")
+    fields: Annotated[list[str], BeforeValidator(listed)] = Field(default=[], description="which; all if left out")
+    depth: int = Field(default=2, ge=1, le=3, description="how many fields at a time")
+    of: str = Field(default="", description="of three classes or more, the class that the rate is of")
+
+
+class WorstOut(RootModel[WorstResult]):
+    """Slices that a candidate serves worst: found on the tuning rows, read on the reported ones."""
+
+
 class AnotherQuery(CutoffsQuery):
     candidate: str
     split: str
@@ -305,6 +323,29 @@ def read_unfolded(path: StudyPath, query: UnfoldQuery) -> Response:
         return immutable(unfold(results, query.candidate, query.split, query.metric, query.of))
     except KeyError as e:
         raise Missing(str(e.args[0])) from e
+
+
+@api.get("/studies/<int:study_id>/worst", tags=TAG, responses={200: WorstOut, **LONG})
+def read_worst(path: StudyPath, query: WorstQuery) -> Response:
+    """Search for the slices that a candidate serves worst, over all fields, one and two at a time (three on request);
+    it tells how far it is, and can be stopped."""
+    asked = asked_of(path.study_id, query.by_position(), within=query.where())
+    names = dict(zip(asked.positions, (c.name for c in asked.plain.candidates), strict=True))
+    if query.candidate not in names:
+        raise Missing(f"there is no candidate at position {query.candidate}", "candidate")
+    if bool(query.metric) == bool(query.loss):
+        raise Refusal("slices are searched by a metric or by a loss, one of them", "metric")
+    what = WorstAsked(names[query.candidate], query.metric, query.loss, tuple(query.fields), query.depth, query.of)
+    prepared_of(asked)
+    own = evaluator()
+    try:
+        if own.has_worst(asked, what):
+            return immutable(own.worst(asked, what))
+        key = f"worst {own.worst_key(asked, what)}"
+        found = awaited(key, "searching", lambda tell: own.worst(asked, what, tell), here(), place_of())
+    except KeyError as e:
+        raise Missing(str(e.args[0]), "metric") from e
+    return immutable(found)
 
 
 @api.get("/studies/<int:study_id>/another", tags=TAG, responses={200: AnotherOut, **LONG})

@@ -11,6 +11,7 @@ import { FieldPick, SELECT } from "./FieldPick";
 import { Grid } from "./Grid";
 import { cutOf, isApart, type Order, type Told } from "./groups";
 import { List } from "./List";
+import { Worst } from "./Worst";
 
 const SLICED = ["category", "number", "date"];
 const MOST_VALUES = 400; // as the server slices
@@ -135,6 +136,7 @@ export function SlicesView() {
       ) : (
         <List told={found} info={info} order={order} alpha={alpha} late={late} />
       )}
+      {!few && <Worst metric={name} />}
     </>
   );
 }

@@ -1,0 +1,133 @@
+"""Slices, the search for the worst of them, and conditions, on made-up rows: ratios to Polars, measured in one run.
+
+With --null the search runs over shuffled answers instead, where there is nothing to find: in how many studies of 200
+anything survives the correction."""
+
+from __future__ import annotations
+
+import argparse
+import resource
+import tempfile
+import time
+from collections.abc import Callable
+from itertools import combinations
+from pathlib import Path
+
+import numpy as np
+import polars as pl
+
+from skarlo import core
+from skarlo.core import Numbers, Texts, search_field
+from skarlo.core.compare import search as finding
+from tally import medians
+
+
+def fields_of(n: int, many: int, rng: np.random.Generator) -> dict[str, Numbers | Texts]:
+    """Numbers and categories by turns."""
+    out: dict[str, Numbers | Texts] = {}
+    for i in range(many):
+        out[f"f{i}"] = Numbers(rng.normal(size=n).round(2)) if i % 2 else Texts(list("abcdef"), rng.integers(0, 6, n))
+    return out
+
+
+def searched(n: int) -> None:
+    """Over all pairs of 20 fields, against a group_by of the same counts for each pair."""
+    rng = np.random.default_rng(0)
+    inside = np.ones(n, dtype=bool)
+    fields = [search_field(name, x, "number" if isinstance(x, Numbers) else "text", inside)
+              for name, x in fields_of(n, 20, rng).items()]  # fmt: skip
+    over = rng.random(n) < 0.3
+    hit = over & (rng.random(n) < 0.6)
+    table = pl.DataFrame({f.name: f.codes for f in fields} | {"over": over, "hit": hit})
+    found = finding.search(fields, finding.Rate(over, hit, True), inside)
+    took = medians({
+        "ours": lambda: finding.search(fields, finding.Rate(over, hit, True), inside),
+        "polars": lambda: [table.group_by(a.name, b.name, "over", "hit").len() for a, b in combinations(fields, 2)],
+    }, 3)  # fmt: skip
+    most = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    print(f"{n:>11,} rows  a Polars group_by for each pair of 20 fields / the whole search: "
+          f"{took['polars'] / took['ours']:.1f}  ({found.looked_at:,} slices, {found.looked_at / took['ours']:,.0f} a "
+          f"second, {most:,.0f} MiB)")  # fmt: skip
+
+
+def conditions(n: int) -> None:
+    """A condition over all rows, against the same filter in Polars."""
+    rng = np.random.default_rng(1)
+    girth, ward = rng.normal(80, 20, n), rng.integers(0, 6, n)
+    names = core.ConditionNames({"girth": "number", "ward": "text"}, ("no", "yes"))
+    columns = {"girth": Numbers(girth), "ward": Texts(list("abcdef"), ward)}
+    text = 'ward in ("a", "c") and (girth >= 90 or girth between 40 and 60) and not girth is absent'
+    told = core.parse_condition(text, names)
+    table = core.ConditionTable(n, columns.__getitem__, None, None, None, None)  # type: ignore[arg-type]
+    frame = pl.DataFrame({"girth": girth, "ward": pl.Series(np.array(list("abcdef"))[ward], dtype=pl.Categorical)})
+    girth_is, ward_is = pl.col("girth"), pl.col("ward")
+    wanted = ward_is.is_in(["a", "c"]) & ((girth_is >= 90) | girth_is.is_between(40, 60)) & girth_is.is_not_null()
+    assert told.evaluate(table).true.tolist() == frame.select(wanted).to_series().to_list()
+    each: dict[str, Callable[[], object]] = {
+        "ours": lambda: told.evaluate(table),
+        "polars": lambda: frame.select(wanted),
+    }
+    took = medians(each, 9)
+    print(f"{n:>11,} rows  a condition / the same filter in Polars: {took['ours'] / took['polars']:.2f}")
+
+
+def casebook(n: int) -> None:
+    """The first page of a filter, in each order, as the server makes it."""
+    from skarlo.intake.joined import joined
+    from skarlo.studies.rows import Rows, Wanted, as_parquet
+
+    rng = np.random.default_rng(2)
+    actual = rng.integers(0, 2, n)
+    score = rng.random(n)
+    every = {"all": np.ones(n, dtype=bool)}
+    one = core.Candidate("net", score=score, cutoff=core.Cutoff(0.5))
+    study = core.Study("q", ("no", "yes"), actual, 1, every, "all", None, (one,))
+    table = pl.DataFrame({"id": pl.Series(np.arange(n)).cast(pl.String), "girth": rng.normal(80, 20, n),
+                          "ward": np.array(list("abcdef"))[rng.integers(0, 6, n)]})  # fmt: skip
+    whole = joined(table, actual, every, [], every["all"])
+    whole = whole.with_columns(pl.Series("0:score", score), pl.Series("0:place", np.arange(1, n + 1)))
+    with tempfile.TemporaryDirectory() as name:
+        path = Path(name) / "rows.parquet"
+        path.write_bytes(b"".join(as_parquet(whole)))
+        rows = Rows(path, study, [one.cutoff], ["A"], {"id"})
+        told = core.parse_condition('ward = "c" and predicted(A) != actual', rows.names())
+        for sort in ("row", "wrong", "unsure", "field:girth"):
+            wanted = Wanted(condition=told, candidate=0, sort=sort)
+            rows.page(wanted)
+            start = time.perf_counter()
+            rows.page(wanted)
+            print(f"{n:>11,} rows  a new filter, its first page, order {sort}: {time.perf_counter() - start:.3f} s")
+
+
+def null(studies: int) -> None:
+    """In how many studies anything survives where the answers are shuffled."""
+    for rows, fields, share in ((500, 4, 0.3), (2000, 6, 0.3), (2000, 6, 0.05)):
+        any_found, looked = 0, 0
+        for seed in range(studies):
+            rng = np.random.default_rng(seed)
+            inside = np.ones(rows, dtype=bool)
+            made = [search_field(name, x, "number" if isinstance(x, Numbers) else "text", inside)
+                    for name, x in fields_of(rows, fields, rng).items()]  # fmt: skip
+            over = rng.random(rows) < share
+            found = finding.search(made, finding.Rate(over, over & (rng.random(rows) < 0.6), True), inside)
+            any_found += bool(found.kept)
+            looked += found.looked_at
+        print(f"{rows:>6,} rows, {fields} fields, a class of {share:g}: {looked / studies:,.0f} slices, "
+              f"anything found in {any_found / studies:.3f} of {studies} studies")  # fmt: skip
+
+
+def main() -> None:
+    options = argparse.ArgumentParser(description=__doc__)
+    options.add_argument("--rows", type=int, default=1_000_000)
+    options.add_argument("--null", type=int, default=0, metavar="STUDIES")
+    given = options.parse_args()
+    if given.null:
+        null(given.null)
+        return
+    searched(given.rows)
+    conditions(given.rows)
+    casebook(given.rows)
+
+
+if __name__ == "__main__":
+    main()
