@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import tempfile
+import threading
+from collections import OrderedDict
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -23,7 +25,9 @@ CHUNK = 1 << 20
 MOST = 1000  # rows of one page
 
 
-TRUE, UNKNOWN, ORDER = "condition:true", "condition:unknown", "order:place"
+MOST_PLACES = 8  # orders that are at hand
+_PLACES: OrderedDict[tuple[Any, ...], core.IntArray] = OrderedDict()
+_PLACES_LOCK = threading.Lock()
 ORDERS: dict[str, Callable[..., core.IntArray]] = {
     "wrong": core.cases.most_wrong, "unsure": core.cases.least_sure, "disagreement": core.cases.disagreement,
 }  # fmt: skip
@@ -64,6 +68,26 @@ def _coded(values: pl.Series) -> core.Texts:
     text = text.set(text == "", None)
     codes = text.rank("dense").cast(pl.Int64).fill_null(0) - 1
     return core.Texts(text.drop_nulls().unique().sort().to_list(), codes.to_numpy())
+
+
+@lru_cache(maxsize=24)
+def _column(path: Path, name: str) -> pl.Series:
+    """A column of all rows; the last few are at hand."""
+    return pl.scan_parquet(path).select(name).collect().to_series()
+
+
+@lru_cache(maxsize=24)
+def _values(path: Path, name: str) -> core.ConditionValues:
+    """A field of all rows as conditions and slices read it; the last few are at hand."""
+    found, kind = pl.scan_parquet(path).select(f"{FIELD}{name}").collect().to_series(), _kinds(path)[name]
+    if kind == "text":
+        return _coded(found)
+    if kind == "number":
+        return core.Numbers(as_number(found)[0])
+    if found.dtype not in (pl.Date, pl.Datetime):
+        found = found.cast(pl.String).str.to_datetime(strict=False, time_unit="us")
+    seconds = found.cast(pl.Datetime("us")).dt.epoch("us") / 1e6
+    return core.Numbers(seconds.cast(pl.Float64).fill_null(float("nan")).to_numpy())
 
 
 def as_parquet(table: pl.DataFrame) -> Iterator[bytes]:
@@ -163,28 +187,66 @@ class Rows:
     @property
     def last(self) -> int:
         """The greatest place of a row."""
-        return int(pl.scan_parquet(self.path).select(pl.col(ROW).max()).collect().item())
+        return int(_column(self.path, ROW)[-1])
 
     def page(self, wanted: Wanted) -> Page:
         """Some of the rows that are as wanted. Raises Missing for a split or field that there is not."""
-        found, unknown = pl.scan_parquet(self.path), 0
-        if wanted.sort in ORDERS:
-            found = found.with_columns(self._place(wanted).alias(ORDER))
+        mask, unknown = self._meant(wanted), 0
         if wanted.condition is not None:
             truth = self._truth(wanted.condition, wanted.candidate)
-            told = [pl.Series(name, values) for name, values in ((TRUE, truth.true), (UNKNOWN, truth.unknown))]
-            found = found.with_columns(*told)
-            unknown = int(found.filter([*self._all_of(wanted), pl.col(UNKNOWN)]).select(pl.len()).collect().item())
-            found = found.filter(pl.col(TRUE))
-        found = found.filter(self._all_of(wanted))
-        total = int(found.select(pl.len()).collect().item())
-        by = self._order(wanted)
-        if by is not None:
-            found = found.sort(by, descending=wanted.down, nulls_last=True, maintain_order=True)
-        elif wanted.down:
-            found = found.reverse()
-        some = found.slice(wanted.start, min(wanted.count, MOST)).collect()
-        return Page(total, self._told(some), unknown)
+            unknown = int(np.count_nonzero(mask & truth.unknown))
+            mask = mask & truth.true
+        found = np.flatnonzero(mask)
+        some = self._in_order(found, wanted)[wanted.start : wanted.start + min(wanted.count, MOST)]
+        return Page(len(found), self._rows_at(some), unknown)
+
+    def _meant(self, wanted: Wanted) -> core.BoolArray:
+        """Which rows are of the split, the fields' values and the classes that are asked for."""
+        n = len(self.study.actual)
+        if wanted.split and wanted.split not in self.study.splits:
+            raise Missing(f"there is no split {wanted.split}", "split")
+        mask = self.study.splits[wanted.split] if wanted.split else np.ones(n, dtype=bool)
+        for name, value in wanted.where.items():
+            mask = mask & (self.texts(name) == value).to_numpy()
+        if wanted.actual is not None:
+            mask = mask & (self.study.actual == wanted.actual)
+        if wanted.candidate is not None and wanted.predicted is not None:
+            mask = mask & (self._said(wanted.candidate) == wanted.predicted)
+        return mask
+
+    def _in_order(self, found: core.IntArray, wanted: Wanted) -> core.IntArray:
+        """Rows in the order that is asked for; what has no value stands last, whichever way."""
+        if wanted.sort == ROW:
+            return found[::-1] if wanted.down else found
+        if wanted.sort in ORDERS:
+            place = self._place(wanted)[found]
+            order = np.argsort(place, kind="stable")
+            return found[order[::-1] if wanted.down else order]
+        by = pl.DataFrame({"at": found, "by": _column(self.path, self._order(wanted)).gather(found)})
+        return by.sort("by", descending=wanted.down, nulls_last=True, maintain_order=True)["at"].to_numpy()
+
+    def _rows_at(self, at: core.IntArray) -> list[Row]:
+        """Rows by where they stand among the study's, in that order."""
+        if not len(at):
+            return []
+        wanted = _column(self.path, ROW).gather(at)
+        found = pl.scan_parquet(self.path).filter(pl.col(ROW).is_in(wanted.implode())).collect()
+        return self._told(wanted.to_frame().join(found, on=ROW, how="left", maintain_order="left"))
+
+    def _said(self, i: int) -> core.IntArray:
+        """The code of the class that a candidate predicts at its cutoff: -1 for no answer, -2 without a cutoff."""
+        c, cutoff, positive = self.study.candidates[i], self.cutoffs[i], self.study.positive or 0
+        if c.predicted is not None:
+            return c.predicted.astype(np.int64)
+        if c.score is not None:
+            if cutoff is None:
+                return np.full(len(c.score), -2)
+            with np.errstate(invalid="ignore"):
+                said = np.where(c.score >= cutoff, positive, 1 - positive)
+            return np.where(np.isnan(c.score), -1, said)
+        assert c.probabilities is not None
+        absent = np.isnan(c.probabilities[:, 0])
+        return np.where(absent, -1, np.where(absent[:, None], 0.0, c.probabilities).argmax(axis=1))
 
     def names(self) -> core.ConditionNames:
         """What a condition may speak of here."""
@@ -196,7 +258,7 @@ class Rows:
             called[i + k] for i in scoring for k in (0, len(every)) if i + k < len(called)
         )  # fmt: skip
         shown = {name: label for label, name in self.study.names.items()}
-        return core.ConditionNames(kinds, self.study.classes, called, scored, frozenset(self.marks), shown)
+        return core.ConditionNames(kinds, self.study.classes, called, scored, frozenset(self.marks) or None, shown)
 
     def _truth(self, condition: core.Condition, candidate: int | None) -> core.Truth:
         """Of all rows whether a condition is true."""
@@ -210,21 +272,19 @@ class Rows:
             return every.index(name) if name in every else list(self.letters).index(name)
 
         def predicted(name: str | None) -> core.Texts:
-            said = pl.scan_parquet(self.path).select(self._predicted(whose(name))).collect().to_series()
-            return core.Texts(self.study.classes, said.fill_null(-1).cast(pl.Int64).to_numpy())
+            return core.Texts(self.study.classes, np.maximum(self._said(whose(name)), -1))
 
         def score(name: str | None) -> core.Numbers:
             i = whose(name)
-            if f"{i}:score" not in self.columns:
+            found = self.study.candidates[i].score
+            if found is None:
                 raise Refusal(f"{every[i]} gives no score", "condition")
-            found = pl.scan_parquet(self.path).select(f"{i}:score").collect().to_series()
-            return core.Numbers(found.cast(pl.Float64).fill_null(float("nan")).to_numpy())
+            return core.Numbers(found)
 
         def marked(name: str) -> core.BoolArray:
             if name not in self.marks:
                 raise Missing(f"no row is marked “{name}”", "condition")
-            place = pl.scan_parquet(self.path).select(ROW).collect().to_series()
-            return np.isin(place.to_numpy(), np.array(sorted(self.marks[name])))
+            return np.isin(_column(self.path, ROW).to_numpy(), np.array(sorted(self.marks[name])))
 
         actual = core.Texts(self.study.classes, self.study.actual.astype(np.int64))
         return condition.evaluate(core.ConditionTable(rows, self.values, lambda: actual, predicted, score, marked))
@@ -233,15 +293,7 @@ class Rows:
         """A field of all rows, in the study's order. Raises Missing for one that there is not."""
         if name not in self.fields:
             raise Missing(f"there is no field {name}", "fields")
-        found, kind = pl.scan_parquet(self.path).select(f"{FIELD}{name}").collect().to_series(), _kinds(self.path)[name]
-        if kind == "text":
-            return _coded(found)
-        if kind == "number":
-            return core.Numbers(as_number(found)[0])
-        if found.dtype not in (pl.Date, pl.Datetime):
-            found = found.cast(pl.String).str.to_datetime(strict=False, time_unit="us")
-        seconds = found.cast(pl.Datetime("us")).dt.epoch("us") / 1e6
-        return core.Numbers(seconds.cast(pl.Float64).fill_null(float("nan")).to_numpy())
+        return _values(self.path, name)
 
     def cut(self, asked: str) -> core.Field:
         """A field to slice by, cut as asked for: "girth", "girth:4", "girth:10|20", "seen:month".
@@ -283,11 +335,10 @@ class Rows:
     def within(self, where: Sequence[tuple[str, str]]) -> core.BoolArray:
         """Which rows have these values, bool, shape (n,), along the study's rows; with no name beside it, a text is a
         condition. Raises Missing where none has, and Refusal for a wrong condition."""
-        plain = [self._text_of(name) == value for name, value in where if name]
         found = np.ones(len(self.study.actual), dtype=bool)
-        if plain:
-            said = pl.scan_parquet(self.path).select(pl.all_horizontal(plain)).collect().to_series()
-            found = np.asarray(said.to_numpy(), dtype=bool)
+        for name, value in where:
+            if name:
+                found = found & (self.texts(name) == value).to_numpy()
         for text in (text for name, text in where if not name):
             found = found & self.truth(text).true
         if not found.any():
@@ -309,45 +360,47 @@ class Rows:
         return self._truth(condition, None)
 
     def texts(self, name: str) -> pl.Series:
-        """A field of all rows as text, in the study's order."""
-        return pl.scan_parquet(self.path).select(self._text_of(name)).collect().to_series()
-
-    def _all_of(self, wanted: Wanted) -> list[pl.Expr]:
-        out = [pl.lit(True)]
-        if wanted.split:
-            if wanted.split not in self.study.splits:
-                raise Missing(f"there is no split {wanted.split}", "split")
-            out.append(pl.col(SPLIT) == wanted.split)
-        for name, value in wanted.where.items():
-            out.append(self._text_of(name) == value)
-        if wanted.actual is not None:
-            out.append(pl.col(ACTUAL) == wanted.actual)
-        if wanted.candidate is not None and wanted.predicted is not None:
-            out.append(self._predicted(wanted.candidate) == wanted.predicted)
-        return out
-
-    def _text_of(self, name: str) -> pl.Expr:
-        """A field as it is written in slices: absent ones are empty."""
+        """A field of all rows as it is written in slices: as text, empty where it is absent."""
         if name not in self.fields:
             raise Missing(f"there is no field {name}", "within")
-        return pl.col(f"{FIELD}{name}").map_batches(as_text, return_dtype=pl.String)
+        return as_text(_column(self.path, f"{FIELD}{name}"))
 
     def _answered(self, i: int, rows: core.BoolArray) -> core.cases.Answered:
         """A candidate's answers on some rows."""
         c, cutoff = self.study.candidates[i], self.cutoffs[i]
-        said = pl.scan_parquet(self.path).select(self._predicted(i)).collect().to_series().fill_null(-1)
+        said = np.maximum(self._said(i), -1)
         score = c.score if c.score is None else c.score[rows]
         if self.study.positive is not None and c.probabilities is not None:
             score = c.probabilities[rows, self.study.positive]
         several = self.study.positive is None and c.probabilities is not None
         return core.cases.Answered(
-            self.study.actual[rows], said.to_numpy().astype(np.int64)[rows], self.study.positive, score,
+            self.study.actual[rows], said[rows], self.study.positive, score,
             score is not None and not c.ranking_only and bool(((score >= 0) & (score <= 1) | np.isnan(score)).all()),
             c.probabilities[rows] if several and c.probabilities is not None else None, cutoff,
         )  # fmt: skip
 
-    def _place(self, wanted: Wanted) -> pl.Series:
-        """Of each row of the split where it stands in an order that is made of the answers."""
+    def _place(self, wanted: Wanted) -> core.IntArray:
+        """Of each row of the split where it stands in an order made of the answers; the last few are at hand."""
+        if wanted.sort != "disagreement" and wanted.candidate is None:
+            raise Refusal("say whose answer is meant", "candidate")
+        of = (
+            tuple(self.cutoffs)
+            if wanted.sort == "disagreement"
+            else (wanted.candidate, self.cutoffs[wanted.candidate or 0])
+        )
+        key = (self.path, wanted.sort, wanted.split, of)
+        with _PLACES_LOCK:
+            if key in _PLACES:
+                _PLACES.move_to_end(key)
+                return _PLACES[key]
+        made = self._made_place(wanted)
+        with _PLACES_LOCK:
+            _PLACES[key] = made
+            while len(_PLACES) > MOST_PLACES:
+                _PLACES.popitem(last=False)
+        return made
+
+    def _made_place(self, wanted: Wanted) -> core.IntArray:
         n = len(self.study.actual)
         rows = self.study.splits.get(wanted.split, np.ones(n, dtype=bool))
         if wanted.sort == "disagreement":
@@ -356,12 +409,10 @@ class Rows:
                 [a.predicted for a in every], [a.score for a in every if a.score is not None and a.probable]
             )
         else:
-            if wanted.candidate is None:
-                raise Refusal("say whose answer is meant", "candidate")
-            order = ORDERS[wanted.sort](self._answered(wanted.candidate, rows))
+            order = ORDERS[wanted.sort](self._answered(wanted.candidate or 0, rows))
         place = np.full(n, n, dtype=np.int64)
         place[np.flatnonzero(rows)[order]] = np.arange(len(order))
-        return pl.Series(place)
+        return place
 
     def nearest(self, row: int, candidate: int, split: str, most: int) -> list[tuple[core.cases.Nearest, Row]]:
         """The rows of a split that lie closest to one and to which a candidate answers another class.
@@ -373,9 +424,9 @@ class Rows:
         Missing
             Where there is no such row in any split.
         """
-        place = pl.scan_parquet(self.path).select(ROW).collect().to_series()
-        at = (place == row).arg_max() if (place == row).any() else None
-        if at is None:
+        place = _column(self.path, ROW).to_numpy()
+        at = int(np.searchsorted(place, row))
+        if at == len(place) or place[at] != row:
             raise Missing(f"there is no row {row:,}", "row")
         kinds = _kinds(self.path)
         fields = {name: self.values(name) for name in self.fields if name not in self.aside}
@@ -386,18 +437,10 @@ class Rows:
         every = self._answered(candidate, np.ones(len(self.study.actual), dtype=bool))
         among = inside & (every.predicted != every.predicted[at]) & (every.predicted >= 0)
         found = core.cases.nearest(int(at), alike, among, inside, most, every.score)
-        if not found:
-            return []
-        some = pl.scan_parquet(self.path).with_row_index("at").filter(pl.col("at").is_in([n.row for n in found]))
-        table = some.collect()
-        told = dict(zip(table["at"].to_list(), self._told(table), strict=True))
-        return [(n, told[n.row]) for n in found]
+        return list(zip(found, self._rows_at(np.array([n.row for n in found])), strict=True))
 
-    def _order(self, wanted: Wanted) -> str | None:
-        if wanted.sort == ROW:
-            return None
-        if wanted.sort in ORDERS:
-            return ORDER
+    def _order(self, wanted: Wanted) -> str:
+        """The column that rows are sorted by."""
         if wanted.sort == "score":
             name = f"{wanted.candidate or 0}:score"
             if name not in self.columns:

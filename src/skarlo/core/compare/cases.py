@@ -86,9 +86,13 @@ def least_sure(a: Answered) -> IntArray:
         return np.argsort(np.nan_to_num(ends[:, -1] - ends[:, -2], nan=math.inf), kind="stable")
     if a.score is None or a.cutoff is None:
         return np.arange(len(a.actual))
-    ranked = np.sort(a.score[~np.isnan(a.score)])
-    far = np.abs(_rank(ranked, a.score) - _rank(ranked, np.array([a.cutoff]))) / max(1, len(ranked))
-    return np.argsort(np.where(np.isnan(a.score), math.inf, far), kind="stable")
+    order = np.argsort(a.score, kind="stable")  # what is absent stands last
+    ranked = a.score[order]
+    ranked = ranked[~np.isnan(ranked)]
+    far = np.full(len(a.score), math.inf)
+    apart = np.abs(_rank(ranked, ranked) - _rank(ranked, np.array([a.cutoff])))
+    far[order[: len(ranked)]] = apart / max(1, len(ranked))
+    return np.argsort(far, kind="stable")
 
 
 def _rank(ranked: FloatArray, x: FloatArray) -> FloatArray:

@@ -18,11 +18,13 @@ A row is meant only where the condition is true: what compares an absent value i
 from __future__ import annotations
 
 import math
+import operator
 import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
-from typing import Literal
+from functools import cache, cached_property, reduce
+from typing import Any, Literal
 
 import numpy as np
 
@@ -55,10 +57,10 @@ class Texts:
     categories: Sequence[str]
     codes: IntArray
 
-    @property
+    @cached_property
     def absent(self) -> BoolArray:
         """Where there is none."""
-        return self.codes < 0
+        return np.asarray(self.codes < 0)
 
 
 @dataclass(frozen=True)
@@ -67,10 +69,10 @@ class Numbers:
 
     values: FloatArray
 
-    @property
+    @cached_property
     def absent(self) -> BoolArray:
         """Where there is none."""
-        return np.isnan(self.values)
+        return np.asarray(np.isnan(self.values))
 
 
 Values = Texts | Numbers
@@ -160,11 +162,19 @@ class Condition:
         KeyError
             Where the table has no such field, candidate or mark.
         """
-        found = _truth(self.tree, table, self.dates)
+        found = _truth(self.tree, _once(table), self.dates)
         return Truth(*(np.broadcast_to(x, (table.rows,)) for x in (found.true, found.unknown)))
 
     def __str__(self) -> str:
         return written(self.tree)
+
+
+def _once(t: Table) -> Table:
+    """The same, each of its columns made once however often a condition names it."""
+    return replace(
+        t, column=cache(lambda name: t.column(name)), actual=cache(lambda: t.actual()),
+        predicted=cache(lambda of: t.predicted(of)), score=cache(lambda of: t.score(of)),
+    )  # fmt: skip
 
 
 def parse(text: str, names: Names) -> Condition:
@@ -486,32 +496,61 @@ def _all(n: Node) -> list[Node]:
     return [n, *(x for p in n.parts for x in _all(p))]
 
 
+NOWHERE = np.zeros((), dtype=bool)  # unknown of no row: what is never absent costs nothing to look at
+
+
 def _truth(n: Node, t: Table, dates: frozenset[str]) -> Truth:
     if n.op == "not":
         a = _truth(n.parts[0], t, dates)
-        return Truth(~(a.true | a.unknown), a.unknown)
+        return Truth(~a.true if a.unknown is NOWHERE else ~(a.true | a.unknown), a.unknown)
     if n.op in ("and", "or"):
-        true, false = (np.full(t.rows, n.op == side) for side in ("and", "or"))
-        for part in n.parts:
-            a = _truth(part, t, dates)
-            untrue = ~(a.true | a.unknown)
-            true, false = (true & a.true, false | untrue) if n.op == "and" else (true | a.true, false & untrue)
-        return Truth(true, ~(true | false))
+        return reduce(_both if n.op == "and" else _either, (_truth(part, t, dates) for part in n.parts))
     if n.op == "mark":
-        return Truth(t.marked(n.operands[0].name), np.zeros(t.rows, dtype=bool))
+        return Truth(t.marked(n.operands[0].name), NOWHERE)
     if n.op == "right":
         return _compared("=", t.actual(), t.predicted(n.operands[0].of))
     date = any(o.what == "field" and o.name in dates for o in n.operands)
     sides = [_values(o, t, date) for o in n.operands]
     if n.op == "absent":
-        return Truth(sides[0].absent, np.zeros(t.rows, dtype=bool))
+        return Truth(sides[0].absent, NOWHERE)
     if n.op == "between":
         low, high = (_compared(op, sides[0], side) for op, side in ((">=", sides[1]), ("<=", sides[2])))
         return Truth(low.true & high.true, low.unknown)
     if n.op == "in":
-        each = [_compared("=", sides[0], side) for side in sides[1:]]
-        return Truth(np.logical_or.reduce([e.true for e in each]), each[0].unknown)
+        return _among(sides[0], sides[1:])
     return _compared(n.op, *sides)
+
+
+def _both(a: Truth, b: Truth) -> Truth:
+    true = a.true & b.true
+    if a.unknown is NOWHERE and b.unknown is NOWHERE:
+        return Truth(true, NOWHERE)
+    return Truth(true, (a.true | a.unknown) & (b.true | b.unknown) & ~true)
+
+
+def _either(a: Truth, b: Truth) -> Truth:
+    true = a.true | b.true
+    if a.unknown is NOWHERE and b.unknown is NOWHERE:
+        return Truth(true, NOWHERE)
+    return Truth(true, (a.unknown | b.unknown) & ~true)
+
+
+def _among(left: Values, others: Sequence[Values]) -> Truth:
+    if isinstance(left, Texts):
+        wanted = {x for side in others if isinstance(side, Texts) for x in side.categories}
+        return _looked_up(left, [x in wanted for x in left.categories])
+    each = [_compared("=", left, side) for side in others]
+    return Truth(np.logical_or.reduce([e.true for e in each]), each[0].unknown)
+
+
+def _looked_up(of: Texts, true: Sequence[bool]) -> Truth:
+    """What is true of each text, by row; the last place is what is absent."""
+    return Truth(np.array([*true, False], dtype=bool)[of.codes], _unknown(of))
+
+
+def _unknown(of: Values) -> BoolArray:
+    absent = of.absent
+    return absent if absent.any() else NOWHERE
 
 
 def _values(o: Operand, t: Table, date: bool) -> Values:
@@ -530,13 +569,19 @@ def _values(o: Operand, t: Table, date: bool) -> Values:
     return Texts((o.name,), np.zeros(1, dtype=np.int64))
 
 
+_SCALARS: dict[str, Callable[[Any, Any], bool]] = {
+    "=": operator.eq, "!=": operator.ne, "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
+}  # fmt: skip
 _OPS: dict[str, Callable[..., BoolArray]] = {
     "=": np.equal, "!=": np.not_equal, "<": np.less, "<=": np.less_equal, ">": np.greater, ">=": np.greater_equal,
 }  # fmt: skip
 
 
 def _compared(op: str, left: Values, right: Values) -> Truth:
-    unknown = left.absent | right.absent
+    if isinstance(left, Texts) and isinstance(right, Texts) and len(left.codes) > 1 and len(right.codes) == 1:
+        only = right.categories[0]  # a literal: compared with each text once
+        return _looked_up(left, [bool(_SCALARS[op](x, only)) for x in left.categories])
+    unknown = _either(Truth(NOWHERE, _unknown(left)), Truth(NOWHERE, _unknown(right))).unknown
     if isinstance(left, Numbers) and isinstance(right, Numbers):
         with np.errstate(invalid="ignore"):
             true = _OPS[op](left.values, right.values)
@@ -544,7 +589,7 @@ def _compared(op: str, left: Values, right: Values) -> Truth:
         assert isinstance(left, Texts)
         assert isinstance(right, Texts)
         true = _OPS[op](*_ranked(left, right))
-    return Truth(true & ~unknown, unknown)
+    return Truth(true if unknown is NOWHERE else true & ~unknown, unknown)
 
 
 def _ranked(left: Texts, right: Texts) -> tuple[IntArray, IntArray]:
