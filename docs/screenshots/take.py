@@ -6,6 +6,7 @@ import shutil
 import tempfile
 import threading
 from pathlib import Path
+from urllib.parse import urlencode
 
 import waitress
 from playwright.sync_api import Page, ViewportSize, sync_playwright
@@ -70,6 +71,17 @@ def take(page: Page, approver: Page, address: str, sample: Path) -> None:
     for view in ("matrix", "curves", "cutoff", "calibration"):
         page.goto(f"{study}/{view}{'?split=tuning' if view == 'cutoff' else ''}")
         shoot(page, view)
+    page.goto(f"{study}/slices?by=district&worst=yes:recall:2&front=C")
+    page.locator("[data-part='worst']").wait_for()
+    shoot(page, "slices")
+    missed = 'actual = "failed" and predicted(A) = "intact" and district = "Terraces"'
+    page.goto(f"{study}/casebook?{urlencode({'q': missed, 'at': 4})}")
+    page.locator("[data-case]").wait_for()
+    page.keyboard.press("f")
+    shoot(page, "casebook")
+    page.goto(f"{study}/head-to-head")
+    page.locator("[data-part='scores']").wait_for()
+    shoot(page, "head-to-head")
     page.goto(f"{address}/studies/2/matrix")
     shoot(page, "matrix-many")
     page.goto(f"{address}/studies/2/curves?class=rust")

@@ -8,6 +8,8 @@ from functools import cached_property, partial
 from typing import Any, cast
 
 from .compare import cells, pairs, quoted
+from .compare.disagreement import disagreement as differing
+from .compare.paired import Both
 from .compare.pairs import Entrant
 from .compare.rest import reach
 from .compare.splits import gap
@@ -26,6 +28,7 @@ from .progress import Progress, Steps
 from .results import (
     CandidateResult,
     CellsLess,
+    DisagreementResult,
     Drift,
     GateResult,
     Lead,
@@ -307,18 +310,34 @@ class Evaluation:
 
         return self._once.get(("drift", s.key), make)
 
-    def cells(self, part: Part) -> dict[str, dict[str, CellsLess]]:
-        """One candidate's matrix less another's, told of the first; nothing where either predicts no class."""
+    def _two(self, part: Part) -> tuple[Subject, Subject, Both] | None:
+        """The two of a pair with their answers on the rows of both; None where either predicts no class."""
         if not part.pair:
-            return {}
+            return None
         by_name = {s.name: s for s in self._subjects}
         if len(part.pair) != 2 or not set(part.pair) <= set(by_name):
             raise KeyError("a pair is of two candidates of the study")
         a, b = (by_name[name] for name in part.pair)
         both = pairs.Pair(a.answering(part.split), b.answering(part.split)).answers
         if both.a.predicted is None or both.b.predicted is None or a.too_few(part.split):
+            return None
+        return a, b, both
+
+    def cells(self, part: Part) -> dict[str, dict[str, CellsLess]]:
+        """One candidate's matrix less another's, told of the first; nothing where either predicts no class."""
+        found = self._two(part)
+        if found is None:
             return {}
+        a, b, both = found
         return self._once.get(part, lambda: {a.name: {"cells": cells.less(both, b.name, a.reading)}})
+
+    def disagreement(self, part: Part) -> dict[str, dict[str, DisagreementResult]]:
+        """Who of two is right where they differ, told of the first; nothing where either predicts no class."""
+        found = self._two(part)
+        if found is None:
+            return {}
+        a, b, both = found
+        return self._once.get(part, lambda: {a.name: {"disagreement": differing(both, b.name, a.reading)}})
 
     def merged(self, part: Part) -> dict[str, dict[str, MergedResult]]:
         """Each candidate's matrix and classes with some classes taken together. Raises ValueError as `core.merged`."""
@@ -431,7 +450,9 @@ class Evaluation:
 
 
 MERGED = ("rows", "matrix", "shares", "metrics", "per_class", "averages")
-_OF_SEVERAL: dict[str, Callable[[Evaluation, Part], Any]] = {"cells": Evaluation.cells, "merged": Evaluation.merged}
+_OF_SEVERAL: dict[str, Callable[[Evaluation, Part], Any]] = {
+    "cells": Evaluation.cells, "disagreement": Evaluation.disagreement, "merged": Evaluation.merged,
+}  # fmt: skip
 _OF_STUDY: dict[str, Callable[[Evaluation], Any]] = {
     "head": Evaluation.head,
     "recalibration": Evaluation.recalibration,

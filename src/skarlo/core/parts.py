@@ -55,6 +55,7 @@ _KINDS = (
     Kind("review", True, False, "what lies below, in and above the bands for review", asked="bands"),
     Kind("gap", True, True, "every metric less that on the reported split", filed=False),
     Kind("cells", True, True, "one candidate's matrix less another's, cell by cell", filed=False),
+    Kind("disagreement", True, True, "who of two is right where they differ", filed=False),
     Kind("merged", True, True, "the matrix and each class with some classes taken together", filed=False),
     Kind("slices", True, True, "slices of one list of fields, or of all the study's lists"),
     Kind("recalibration", False, False, "what simple recalibrations would change", by_candidate=True),
@@ -85,7 +86,7 @@ class Part:
     band : of what lies around a band for review, its ends; the study's own if left out
     prices : of the cost, also of what is restated: of a needless flag, of a miss, and if they cost, of a catch and
              of a row rightly left
-    pair : of cells, the names of the two candidates
+    pair : of cells and of a disagreement, the names of the two candidates
     merge : of what is merged, for each class in order the number of the group it goes to, from 0
     least : of what is withheld, candidates by name with the probability that their answers have at least
     """

@@ -240,6 +240,45 @@ class CellsLess(TypedDict):
     p_adjusted: list[list[float | None]]
 
 
+class OnlyShare(Metric):
+    """Of the rows that one of two alone is right about, the share of the first, with McNemar's mid-p."""
+
+    p: NotRequired[float]
+
+
+class DisagreementOfClass(TypedDict):
+    """Of the rows of a class how often both, one or neither of two candidates are right."""
+
+    both_right: int
+    only_a: int
+    only_b: int
+    both_wrong_alike: int
+    both_wrong_otherwise: int
+    no_answer: int
+    only_a_share: OnlyShare
+
+
+class ScorePoints(TypedDict):
+    """Both scores of some of the rows, evenly through the split, with their classes; of so many rows."""
+
+    a: list[float]
+    b: list[float]
+    actual: list[int]
+    of: int
+
+
+class DisagreementResult(TypedDict):
+    """Two candidates on the rows of both, told of the first: who is right where they differ."""
+
+    against: str
+    rows: int
+    by_class: dict[str, DisagreementOfClass]
+    only_a_share: OnlyShare
+    kappa: Metric
+    spearman: NotRequired[Metric]
+    points: NotRequired[ScorePoints]
+
+
 class ClassResult(TypedDict, total=False):
     """One class against the rest."""
 
@@ -414,6 +453,7 @@ class SplitResult(TypedDict):
     last_catch: NotRequired[Catch | None]
     bands: NotRequired[list[BandResult]]
     cells: NotRequired[CellsLess]
+    disagreement: NotRequired[DisagreementResult]
     merged: NotRequired[MergedResult]
     gap: NotRequired[dict[str, Drift]]
     slices: NotRequired[list[SliceResult]]

@@ -21,7 +21,7 @@ from skarlo.studies import words
 from skarlo.studies.catalog import candidates_of, study_of
 from skarlo.studies.evaluating import Asked, Evaluator
 from skarlo.studies.records import CandidateRecord, DossierRecord, ExhibitRecord, StudyRecord
-from skarlo.studies.refusals import Missing
+from skarlo.studies.refusals import Missing, Refusal
 
 from . import drafting
 from .content import Decided, Exhibited, content
@@ -177,7 +177,11 @@ def _tallies(evaluator: Evaluator, e: Pinned) -> dict[str, core.Tally | None]:
 
 
 def _further(evaluator: Evaluator, e: Pinned, parts: Sequence[core.Part]) -> core.Results:
-    return evaluator.parts(e.asked, parts)
+    """Parts that an exhibit shows besides; without the slices by a field that there is not, or that is not cut so."""
+    try:
+        return evaluator.parts(e.asked, parts)
+    except (Missing, Refusal):
+        return evaluator.parts(e.asked, [p for p in parts if p.kind != "slices"])
 
 
 def decision_chosen(draft: Draft) -> str:

@@ -1279,6 +1279,43 @@ export interface components {
             approximate?: boolean;
         };
         /**
+         * DisagreementOfClass
+         * @description Of the rows of a class how often both, one or neither of two candidates are right.
+         */
+        DisagreementOfClass: {
+            /** Both Right */
+            both_right: number;
+            /** Only A */
+            only_a: number;
+            /** Only B */
+            only_b: number;
+            /** Both Wrong Alike */
+            both_wrong_alike: number;
+            /** Both Wrong Otherwise */
+            both_wrong_otherwise: number;
+            /** No Answer */
+            no_answer: number;
+            only_a_share: components["schemas"]["OnlyShare"];
+        };
+        /**
+         * DisagreementResult
+         * @description Two candidates on the rows of both, told of the first: who is right where they differ.
+         */
+        DisagreementResult: {
+            /** Against */
+            against: string;
+            /** Rows */
+            rows: number;
+            /** By Class */
+            by_class: {
+                [key: string]: components["schemas"]["DisagreementOfClass"];
+            };
+            only_a_share: components["schemas"]["OnlyShare"];
+            kappa: components["schemas"]["Metric"];
+            spearman?: components["schemas"]["Metric"];
+            points?: components["schemas"]["ScorePoints"];
+        };
+        /**
          * Drift
          * @description A metric on the reported rows less that on the rows where the cutoff was chosen.
          */
@@ -1564,6 +1601,38 @@ export interface components {
             all: number[];
         };
         /**
+         * OnlyShare
+         * @description Of the rows that one of two alone is right about, the share of the first, with McNemar's mid-p.
+         */
+        OnlyShare: {
+            /** Value */
+            value: number | null;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            /** Interval */
+            interval?: string;
+            /** Why */
+            why?: string;
+            /** Why Interval */
+            why_interval?: string;
+            /** Thin */
+            thin?: boolean;
+            /** Unreliable */
+            unreliable?: boolean;
+            /** Approximate */
+            approximate?: boolean;
+            /** Bias */
+            bias?: number;
+            /** Expected If Calibrated */
+            expected_if_calibrated?: number;
+            /** P Calibrated */
+            p_calibrated?: number;
+            /** P */
+            p?: number;
+        };
+        /**
          * Optimism
          * @description What the metric that a rule is about owes to the cutoff being chosen on the rows it is read on: its value, its
          *     value where each tenth of the rows is read at the cutoff chosen on the other nine, and how much better the first
@@ -1821,6 +1890,20 @@ export interface components {
             /** Tpr */
             tpr: number[];
         };
+        /**
+         * ScorePoints
+         * @description Both scores of some of the rows, evenly through the split, with their classes; of so many rows.
+         */
+        ScorePoints: {
+            /** A */
+            a: number[];
+            /** B */
+            b: number[];
+            /** Actual */
+            actual: number[];
+            /** Of */
+            of: number;
+        };
         /** SettingsResult */
         SettingsResult: {
             /** Confidence */
@@ -1981,6 +2064,7 @@ export interface components {
             /** Bands */
             bands?: components["schemas"]["BandResult"][];
             cells?: components["schemas"]["CellsLess"];
+            disagreement?: components["schemas"]["DisagreementResult"];
             merged?: components["schemas"]["MergedResult"];
             /** Gap */
             gap?: {
@@ -2188,6 +2272,7 @@ export interface components {
             /** Bands */
             bands?: components["schemas"]["BandResult"][];
             cells?: components["schemas"]["CellsLess"];
+            disagreement?: components["schemas"]["DisagreementResult"];
             merged?: components["schemas"]["MergedResult"];
             /** Gap */
             gap?: {
@@ -2482,7 +2567,7 @@ export interface components {
              * View
              * @enum {string}
              */
-            view: "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices";
+            view: "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "head-to-head";
             scope: components["schemas"]["ScopeBody"];
             /** Caption */
             caption: string;
@@ -2568,7 +2653,7 @@ export interface components {
              * View
              * @enum {string}
              */
-            view: "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices";
+            view: "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "head-to-head";
             scope: components["schemas"]["ScopeBody"];
             /**
              * Caption
@@ -3800,8 +3885,8 @@ export interface operations {
                 band?: number[];
                 /** @description of withheld: by candidate position the probability that answers have at least, as 1:0.6,2:0.5 */
                 least?: string;
-                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC and the precision-recall curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; cost: the mean cost of a row at the prices of its outcomes; sweep: every metric of counts at cutoffs one step apart; withheld: of several classes, what is left where unsure answers are withheld; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; gap: every metric less that on the reported split; cells: one candidate's matrix less another's, cell by cell; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
-                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "cost" | "sweep" | "withheld" | "choice" | "review" | "gap" | "cells" | "merged" | "slices" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
+                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC and the precision-recall curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; cost: the mean cost of a row at the prices of its outcomes; sweep: every metric of counts at cutoffs one step apart; withheld: of several classes, what is left where unsure answers are withheld; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; gap: every metric less that on the reported split; cells: one candidate's matrix less another's, cell by cell; disagreement: who of two is right where they differ; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
+                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "cost" | "sweep" | "withheld" | "choice" | "review" | "gap" | "cells" | "disagreement" | "merged" | "slices" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
                 /** @description of parts that there are one of for each split: which */
                 split?: string;
                 /** @description of slices: one of the study's lists of fields, as ward,shift, or any fields, each cut as it says: girth:4 (quantiles), girth:40|80 (edges), seen:month; all lists if left out */
@@ -3895,7 +3980,7 @@ export interface operations {
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
-                view: "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices";
+                view: "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "head-to-head";
                 split: string;
                 show?: number[];
                 /** @description of three classes or more, the one that is read against the rest */
@@ -5883,7 +5968,7 @@ export interface operations {
             header?: never;
             path: {
                 study_id: number;
-                step: "intake" | "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "casebook" | "dossier";
+                step: "intake" | "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "head-to-head" | "casebook" | "dossier";
             };
             cookie?: never;
         };

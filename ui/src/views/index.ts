@@ -4,6 +4,7 @@ import { casebook } from "./casebook";
 import { curves } from "./curves";
 import { cutoff } from "./cutoff";
 import { dossier } from "./dossier";
+import { headToHead } from "./head-to-head";
 import { intake } from "./intake";
 import { matrix } from "./matrix";
 import { roster } from "./roster";
@@ -19,6 +20,6 @@ export const STEPS: StepEntry[] = [
   calibration,
   slices,
   casebook,
-  { step: "head-to-head", title: "Head-to-head" },
+  headToHead,
   dossier,
 ];

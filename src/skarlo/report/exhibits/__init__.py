@@ -10,11 +10,12 @@ from .calibration import CALIBRATION
 from .curves import CURVES
 from .cutoff import CUTOFF
 from .entry import Exhibit, Reading
+from .head_to_head import HEAD_TO_HEAD
 from .matrix import MATRIX
 from .roster import ROSTER
 from .slices import SLICES
 
-EXHIBITS: dict[str, Exhibit] = {e.view: e for e in (ROSTER, MATRIX, CURVES, CUTOFF, CALIBRATION, SLICES)}
+EXHIBITS: dict[str, Exhibit] = {e.view: e for e in (ROSTER, MATRIX, CURVES, CUTOFF, CALIBRATION, SLICES, HEAD_TO_HEAD)}
 
 __all__ = ["EXHIBITS", "Exhibit", "Reading", "sentence"]
 

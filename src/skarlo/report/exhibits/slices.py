@@ -70,8 +70,8 @@ def ordered(slices: Sequence[Sequence[SliceResult]], metric: str, order: str) ->
 
 
 def _sentence(results: Results, scope: Scope, chosen: list[Shown]) -> str:
-    if "slices" not in chosen[0].part:
-        return "No field is chosen to slice by."
+    if not chosen[0].part.get("slices"):
+        return "There is no such field to slice by." if fields_of(scope) else "No field is chosen to slice by."
     metric, fields = metric_of(results, scope), [f.rpartition(":")[0] or f for f in fields_of(scope)]
     by, alpha = " and ".join(fields), 1 - results["settings"]["confidence"]
     found = [(c, s) for c in chosen for s in c.part["slices"] if _apart(s, metric, alpha)]
@@ -110,7 +110,7 @@ def _blocks(reading: Reading) -> list[Block]:
     told = candidates(reading.further(), scope) if fields_of(scope) else []
     told = [c for c in told if c.part.get("slices")]
     if not told:
-        return [note(*read_on(results, scope), "no field is chosen to slice by")]
+        return [note(*read_on(results, scope), "there is no such field to slice by")]
     metric, alpha = metric_of(results, scope), 1 - results["settings"]["confidence"]
     positive = results["holdout"]["positive"]
     order = scope.own.get("order", ORDERS[0])

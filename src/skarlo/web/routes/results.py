@@ -160,10 +160,11 @@ class PartsQuery(ChoiceQuery):
         missing = [p for p in self.pair if p not in names]
         if missing:
             raise Missing(f"there is no candidate at position {missing[0]}", "pair")
+        pair = tuple(names[p] for p in self.pair)
         more: dict[str, dict[str, Any]] = {
             "slices": {"fields": tuple(self.fields)}, "sweep": {"step": self.step},
             "areas": {"rate": self.fpr_at_most},
-            "cells": {"pair": tuple(names[p] for p in self.pair)}, "merged": {"merge": tuple(self.merge)},
+            "cells": {"pair": pair}, "disagreement": {"pair": pair}, "merged": {"merge": tuple(self.merge)},
             **self.more(names),
         }  # fmt: skip
         return [Part(kind, self.split if PART_KINDS[kind].each else "", **more.get(kind, {})) for kind in self.kinds]
@@ -273,8 +274,8 @@ def read_parts(path: StudyPath, query: PartsQuery) -> Response:
     if "cost" in query.kinds and not query.prices:
         raise Refusal(PRICES, "prices")
     names = dict(zip(asked.positions, (c.name for c in asked.plain.candidates), strict=True))
-    if "cells" in query.kinds and len(set(query.pair)) != 2:
-        raise Refusal("cells are of a pair: two candidates, the second taken off the first", "pair")
+    if {"cells", "disagreement"} & set(query.kinds) and len(set(query.pair)) != 2:
+        raise Refusal("cells and a disagreement are of a pair: two candidates", "pair")
     if "merged" in query.kinds:
         holdout, groups = facts_of(asked)["holdout"], set(query.merge)
         right = len(query.merge) == len(holdout["classes"]) and groups == set(range(len(groups))) and len(groups) > 1

@@ -1,6 +1,7 @@
 import { useParts, useShownKeeping } from "../../api/queries";
 import { Drafted } from "../../app/Drafted";
 import { useKeys } from "../../app/keys";
+import { pairOf } from "../../app/pair";
 import { useOwn, useScope } from "../../app/scope";
 import { saveCsv } from "../../charts/save";
 import { Fault, Loading, Tile, ViewHead } from "../../parts/basics";
@@ -11,7 +12,7 @@ import { Classes } from "./Classes";
 import { Confusions } from "./Confusions";
 import { type Cells, groupsOf, type Of, type Order, ordered } from "./grid";
 import { Merging } from "./Merging";
-import { Pair, pairOf } from "./Pair";
+import { Pair } from "./Pair";
 import { RowsStrip, rowsAt } from "./RowsStrip";
 import { type Face, type Place, Rungs } from "./Rungs";
 import { TwoMatrix } from "./TwoMatrix";
