@@ -85,3 +85,26 @@ def test_the_worst_slices_are_searched_for_and_their_rows_opened(person, server,
     ana.reload()  # the search stands in the address
     ward.get_by_role("link", name="rows").click()
     expect(ana.locator("[data-part='total']")).to_have_text(f"{len(of)} rows")
+
+
+def test_groups_are_read_by_each_criterion_and_pinned(person, server, tmp_path, rows):
+    ana = person("ana")
+    study = brought(server, write_study(tmp_path / "wards", rows))
+    ana.goto(f"{study}/slices?split=test&cut=A:0.5&by=ward")
+    ana.get_by_role("radio", name="treated alike").click()
+    recalls = {}
+    for ward in ("North", "South", "Harbour"):
+        of = [r for r in rows if r["split"] == "test" and r["ward"] == ward]
+        recalls[ward] = brute.rates([r["actual"] == "yes" for r in of], [float(r["p"]) >= 0.5 for r in of])["recall"]
+        line = ana.locator(f"[data-criterion='recall'] [data-group-value='{ward}']")
+        expect(line).to_contain_text(shown(recalls[ward]))
+    gap = ana.locator("[data-gap='recall']")
+    expect(gap).to_have_text(shown(max(recalls.values()) - min(recalls.values())))
+    expect(ana.locator("[data-part='not-all']")).to_contain_text("Not all of these can hold at once")
+    expect(ana.locator("[data-part='sentence']")).to_contain_text("found alike")
+    ana.get_by_role("button", name="Pin this view").click()
+    ana.get_by_role("button", name="Pin it").click()
+    ana.get_by_role("link", name="Open the dossier").click()
+    report = ana.frame_locator("iframe").locator("body")
+    expect(report).to_contain_text("found alike")
+    expect(report).to_contain_text("Not all of these can hold at once")

@@ -58,6 +58,7 @@ _KINDS = (
     Kind("disagreement", True, True, "who of two is right where they differ", filed=False),
     Kind("merged", True, True, "the matrix and each class with some classes taken together", filed=False),
     Kind("slices", True, True, "slices of one list of fields, or of all the study's lists"),
+    Kind("alike", True, True, "whether the groups of a field are treated alike", filed=False),
     Kind("recalibration", False, False, "what simple recalibrations would change", by_candidate=True),
     Kind("optimism", False, True, "what a rule's metric owes to the cutoff being chosen on the same rows",
          asked="cutoff_study", by_candidate=True),
@@ -79,7 +80,9 @@ class Part:
 
     kind : one of KINDS
     split : where there is one for each split
-    fields : of slices, one of the study's lists of fields; all lists if left out
+    fields : of slices, one of the study's lists of fields, all lists if left out; of what is treated alike, the field,
+        or two
+    of : of what is treated alike, the class that is read against the rest, of three and more
     step : of a sweep; the study's own if left out
     rate : of what is restated for an expected base rate, the study's own if left out; of areas the false-positive rate
         up to which a part of the area is told
@@ -101,6 +104,7 @@ class Part:
     pair: tuple[str, ...] = ()
     merge: tuple[int, ...] = ()
     least: tuple[tuple[str, float], ...] = ()
+    of: str = ""
 
     def __post_init__(self) -> None:
         if self.kind not in KINDS:

@@ -240,6 +240,40 @@ class CellsLess(TypedDict):
     p_adjusted: list[list[float | None]]
 
 
+class GroupValue(TypedDict):
+    """A number of a group, with its interval."""
+
+    value: float
+    low: float
+    high: float
+
+
+class Criterion(TypedDict):
+    """One criterion over some groups: each one's number, and the largest gap with an interval that holds for all pairs
+    at once, its p, and between which two it lies; `thin` rest on too few rows for it."""
+
+    values: dict[str, GroupValue]
+    gap: float | None
+    low: NotRequired[float]
+    high: NotRequired[float]
+    p: NotRequired[float]
+    largest: NotRequired[str]
+    smallest: NotRequired[str]
+    ratio: NotRequired[float | None]
+    thin: NotRequired[list[str]]
+    why: NotRequired[str]
+
+
+class AlikeResult(TypedDict):
+    """Whether the groups of a field are treated alike. `small` have too few rows and are left out of every gap;
+    `not_all_at_once` what equal precision and recall would force the false-positive rates to be."""
+
+    groups: dict[str, int]
+    small: list[str]
+    criteria: dict[str, Criterion]
+    not_all_at_once: dict[str, object] | None
+
+
 class OnlyShare(Metric):
     """Of the rows that one of two alone is right about, the share of the first, with McNemar's mid-p."""
 
@@ -454,6 +488,7 @@ class SplitResult(TypedDict):
     bands: NotRequired[list[BandResult]]
     cells: NotRequired[CellsLess]
     disagreement: NotRequired[DisagreementResult]
+    alike: NotRequired[AlikeResult]
     merged: NotRequired[MergedResult]
     gap: NotRequired[dict[str, Drift]]
     slices: NotRequired[list[SliceResult]]

@@ -8,7 +8,9 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any, TypeVar
 
-from .compare import cells, expected
+import numpy as np
+
+from .compare import alike, cells, expected
 from .compare.pairs import Entrant
 from .compare.slices import Slices, few_rows
 from .compare.splits import gap
@@ -334,6 +336,25 @@ class Subject:
         once = self._kept(split, f"slices by {names}", Once)
         return Slices(self.on(split).judged, [fields], self._rows_of(split), self.reading, True, once)
 
+    def _alike(self, part: Part) -> dict[str, Any] | None:
+        study, on = self.ready.study, self.on(part.split)
+        if self.is_baseline or not part.fields or self.too_few(part.split) or on.judged.table is None:
+            return None
+        classes = study.classes
+        positive = study.positive if study.positive is not None else classes.index(part.of) if part.of in classes else 0
+        fields, inside = [self.ready.field(name) for name in part.fields], self._rows_of(part.split)
+        code = np.zeros(len(on.judged.actual), dtype=np.int64)
+        for f in fields:
+            code = code * len(f.values) + f.codes[inside]
+        groups = []
+        for one in np.unique(code).tolist():
+            left, names = one, []
+            for f in reversed(fields):
+                left, at = divmod(left, len(f.values))
+                names.append(f.values[at] or "absent")
+            groups.append(alike.Group(" · ".join(reversed(names)), on.judged.take(code == one)))
+        return {"alike": alike.alike(groups, positive, self.reading)}
+
     def _rows_of(self, split: str) -> BoolArray:
         """Which rows of the hold-out it is judged on."""
         where = self.ready.study.splits[split].copy()
@@ -377,6 +398,7 @@ PARTS: dict[str, Callable[[Subject, Part], Any]] = {
     "choice": Subject._choice,
     "review": Subject._review,
     "slices": Subject._sliced,
+    "alike": Subject._alike,
 }
 
 

@@ -181,7 +181,7 @@ def _further(evaluator: Evaluator, e: Pinned, parts: Sequence[core.Part]) -> cor
     try:
         return evaluator.parts(e.asked, parts)
     except (Missing, Refusal):
-        return evaluator.parts(e.asked, [p for p in parts if p.kind != "slices"])
+        return evaluator.parts(e.asked, [p for p in parts if p.kind not in ("slices", "alike")])
 
 
 def decision_chosen(draft: Draft) -> str:

@@ -987,6 +987,27 @@ export interface components {
          */
         ResultsOut: components["schemas"]["Results"];
         /**
+         * AlikeResult
+         * @description Whether the groups of a field are treated alike. `small` have too few rows and are left out of every gap;
+         *     `not_all_at_once` what equal precision and recall would force the false-positive rates to be.
+         */
+        AlikeResult: {
+            /** Groups */
+            groups: {
+                [key: string]: number;
+            };
+            /** Small */
+            small: string[];
+            /** Criteria */
+            criteria: {
+                [key: string]: components["schemas"]["Criterion"];
+            };
+            /** Not All At Once */
+            not_all_at_once: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
          * AreasResult
          * @description Areas by other methods: of precision-recall by straight lines (too high), and of ROC up to a false-positive rate,
          *     over that rate.
@@ -1225,6 +1246,35 @@ export interface components {
             withheld?: components["schemas"]["Withheld"];
         };
         /**
+         * Criterion
+         * @description One criterion over some groups: each one's number, and the largest gap with an interval that holds for all pairs
+         *     at once, its p, and between which two it lies; `thin` rest on too few rows for it.
+         */
+        Criterion: {
+            /** Values */
+            values: {
+                [key: string]: components["schemas"]["GroupValue"];
+            };
+            /** Gap */
+            gap: number | null;
+            /** Low */
+            low?: number;
+            /** High */
+            high?: number;
+            /** P */
+            p?: number;
+            /** Largest */
+            largest?: string;
+            /** Smallest */
+            smallest?: string;
+            /** Ratio */
+            ratio?: number | null;
+            /** Thin */
+            thin?: string[];
+            /** Why */
+            why?: string;
+        };
+        /**
          * CutoffResult
          * @description `rule` is "fixed" for a cutoff set in advance, "by hand" for one set while looking at the rows of `chosen_on`, or
          *     the rule that chose it there, with its parameters. `flags` is "nothing" where a rule flags nothing; `why` says why
@@ -1427,6 +1477,18 @@ export interface components {
             /** Why */
             why?: string;
             more_rows?: components["schemas"]["MoreRows"];
+        };
+        /**
+         * GroupValue
+         * @description A number of a group, with its interval.
+         */
+        GroupValue: {
+            /** Value */
+            value: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
         };
         /** HoldoutResult */
         HoldoutResult: {
@@ -2065,6 +2127,7 @@ export interface components {
             bands?: components["schemas"]["BandResult"][];
             cells?: components["schemas"]["CellsLess"];
             disagreement?: components["schemas"]["DisagreementResult"];
+            alike?: components["schemas"]["AlikeResult"];
             merged?: components["schemas"]["MergedResult"];
             /** Gap */
             gap?: {
@@ -2273,6 +2336,7 @@ export interface components {
             bands?: components["schemas"]["BandResult"][];
             cells?: components["schemas"]["CellsLess"];
             disagreement?: components["schemas"]["DisagreementResult"];
+            alike?: components["schemas"]["AlikeResult"];
             merged?: components["schemas"]["MergedResult"];
             /** Gap */
             gap?: {
@@ -3885,8 +3949,8 @@ export interface operations {
                 band?: number[];
                 /** @description of withheld: by candidate position the probability that answers have at least, as 1:0.6,2:0.5 */
                 least?: string;
-                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC and the precision-recall curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; cost: the mean cost of a row at the prices of its outcomes; sweep: every metric of counts at cutoffs one step apart; withheld: of several classes, what is left where unsure answers are withheld; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; gap: every metric less that on the reported split; cells: one candidate's matrix less another's, cell by cell; disagreement: who of two is right where they differ; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
-                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "cost" | "sweep" | "withheld" | "choice" | "review" | "gap" | "cells" | "disagreement" | "merged" | "slices" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
+                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC and the precision-recall curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; cost: the mean cost of a row at the prices of its outcomes; sweep: every metric of counts at cutoffs one step apart; withheld: of several classes, what is left where unsure answers are withheld; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; gap: every metric less that on the reported split; cells: one candidate's matrix less another's, cell by cell; disagreement: who of two is right where they differ; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; alike: whether the groups of a field are treated alike; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
+                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "cost" | "sweep" | "withheld" | "choice" | "review" | "gap" | "cells" | "disagreement" | "merged" | "slices" | "alike" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
                 /** @description of parts that there are one of for each split: which */
                 split?: string;
                 /** @description of slices: one of the study's lists of fields, as ward,shift, or any fields, each cut as it says: girth:4 (quantiles), girth:40|80 (edges), seen:month; all lists if left out */
@@ -3897,6 +3961,8 @@ export interface operations {
                 fpr_at_most?: number;
                 /** @description of cells: the positions of two candidates, the second off the first */
                 pair?: number[];
+                /** @description of alike, the class that is read against the rest, of three and more */
+                of?: string;
                 /** @description of merged: for each class in order the group it goes to, from 0, as 0,0,1 */
                 merge?: number[];
             };

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import cast
+from typing import Any, cast
 
-from skarlo.core import METRICS, Part, Results, SliceResult, count, named, shown
+from skarlo.core import METRICS, Part, Results, SliceResult, count, named, p_shown, shown
 from skarlo.report.blocks import Block, Cell, Row, counts, note, table, texts
 from skarlo.report.drafting import MOST_NAMED, read_on, title_of
 from skarlo.report.scope import Scope, Shown, candidates
@@ -34,7 +34,10 @@ def _shows(results: Results, scope: Scope) -> tuple[Part, ...]:
     fields = fields_of(scope)
     if not fields:
         return ()
-    return Part("lines", scope.split), Part("slices", scope.split, fields=fields)
+    lines = Part("lines", scope.split)
+    if scope.own.get("read") == "alike":
+        return lines, Part("alike", scope.split, fields=fields, of=scope.of)
+    return lines, Part("slices", scope.split, fields=fields)
 
 
 def group_name(s: SliceResult) -> str:
@@ -69,7 +72,81 @@ def ordered(slices: Sequence[Sequence[SliceResult]], metric: str, order: str) ->
     return sorted(range(len(first)), key=lambda i: (-gap(i), i))
 
 
+MOST_GAPS = 3
+CRITERIA = {
+    "flagged_share": "flagged alike", "recall": "found alike", "fpr": "spared alike",
+    "recall_and_fpr": "found and spared alike", "precision": "meant alike", "npv": "meant alike, the other answer",
+    "calibration_in_the_large": "promised alike", "accuracy": "right alike",
+}  # fmt: skip
+
+
+def _front(scope: Scope, chosen: Sequence[Shown]) -> Shown:
+    return next((c for c in chosen if c.letter == scope.own.get("front")), chosen[0])
+
+
+def _by(scope: Scope) -> str:
+    return " and ".join(f.rpartition(":")[0] or f for f in fields_of(scope))
+
+
+def _alike(results: Results, scope: Scope, c: Shown) -> str:
+    """Which gaps between groups the data separates from nought."""
+    told = c.part.get("alike")
+    if told is None:
+        return f"{c.name} predicts no class here, or there is no such field."
+    alpha = 1 - results["settings"]["confidence"]
+    found = [(title, told["criteria"][name]) for name, title in CRITERIA.items() if name in told["criteria"]]
+    apart = [(title, one) for title, one in found if one["gap"] is not None and one["p"] <= alpha]
+    apart.sort(key=lambda x: -(x[1]["gap"] or 0.0))
+    said = [
+        f"{title} {shown(one['gap'])} ({shown(one['low'])} to {shown(one['high'])}), {one['largest']} over "
+        f"{one['smallest']}"
+        for title, one in apart[:MOST_GAPS]
+    ]
+    if len(apart) > MOST_GAPS:
+        said.append(f"and {len(apart) - MOST_GAPS} more")
+    groups = len(told["groups"]) - len(told["small"])
+    if not said:
+        return f"Of {c.name}, the data separates no gap between the {groups} groups by {_by(scope)} from nought."
+    return f"Of {c.name}, by {_by(scope)} these gaps are separated from nought: {'; '.join(said)}."
+
+
+def _alike_blocks(results: Results, scope: Scope, c: Shown) -> list[Block]:
+    told = c.part.get("alike")
+    if told is None:
+        return [note(*read_on(results, scope), _alike(results, scope, c).rstrip("."))]
+    alpha = 1 - results["settings"]["confidence"]
+    rows: list[Row] = []
+    for name, title in CRITERIA.items():
+        one = told["criteria"].get(name)
+        if one is None:
+            continue
+        if one["gap"] is None:
+            rows.append({"cells": texts(title, "—", "", "", one.get("why", ""))})
+            continue
+        gap: Cell = {"text": f"{shown(one['gap'])} ({shown(one['low'])} to {shown(one['high'])})"}
+        if one["p"] <= alpha:
+            gap["edge"] = True
+        ends = [f"{g} {shown(one['values'][g]['value'])}" if g in one["values"] else g
+                for g in (one["largest"], one["smallest"])]  # fmt: skip
+        rows.append({"cells": [*texts(title), gap, *texts(*ends, p_shown(one["p"]))]})
+    forced: Any = told["not_all_at_once"]
+    said = []
+    if forced is not None:
+        least, *_, most = sorted(forced["groups"].items(), key=lambda g: g[1]["prevalence"])
+        said.append(
+            f"not all of these can hold at once: the share of positives is {shown(least[1]['prevalence'])} in "
+            f"{least[0]} and {shown(most[1]['prevalence'])} in {most[0]}; with a precision of "
+            f"{shown(forced['precision'])} and a recall of {shown(forced['recall'])} everywhere the false-positive "
+            f"rates would be {shown(least[1]['fpr'])} and {shown(most[1]['fpr'])}"
+        )
+    head = texts(f"{c.name}, by {_by(scope)}", "largest gap", "highest", "lowest", "p, corrected for all pairs")
+    few = [f"{named(told['small'])}: under {results['settings']['min_slice']} rows, left out"] if told["small"] else []
+    return [table(head, rows), note(*read_on(results, scope), "black edge: separated from nought", *few, *said)]
+
+
 def _sentence(results: Results, scope: Scope, chosen: list[Shown]) -> str:
+    if scope.own.get("read") == "alike" and fields_of(scope):
+        return _alike(results, scope, _front(scope, chosen))
     if not chosen[0].part.get("slices"):
         return "There is no such field to slice by." if fields_of(scope) else "No field is chosen to slice by."
     metric, fields = metric_of(results, scope), [f.rpartition(":")[0] or f for f in fields_of(scope)]
@@ -108,6 +185,8 @@ def _sentence(results: Results, scope: Scope, chosen: list[Shown]) -> str:
 def _blocks(reading: Reading) -> list[Block]:
     scope, results = reading.scope, reading.results
     told = candidates(reading.further(), scope) if fields_of(scope) else []
+    if told and scope.own.get("read") == "alike":
+        return _alike_blocks(results, scope, _front(scope, told))
     told = [c for c in told if c.part.get("slices")]
     if not told:
         return [note(*read_on(results, scope), "there is no such field to slice by")]

@@ -151,6 +151,7 @@ class PartsQuery(ChoiceQuery):
         max_length=2,
         description="of cells: the positions of two candidates, the second off the first",
     )
+    of: str = Field(default="", description="of alike, the class that is read against the rest, of three and more")
     merge: Annotated[list[Group], BeforeValidator(listed)] = Field(
         default=[], description="of merged: for each class in order the group it goes to, from 0, as 0,0,1"
     )
@@ -162,7 +163,8 @@ class PartsQuery(ChoiceQuery):
             raise Missing(f"there is no candidate at position {missing[0]}", "pair")
         pair = tuple(names[p] for p in self.pair)
         more: dict[str, dict[str, Any]] = {
-            "slices": {"fields": tuple(self.fields)}, "sweep": {"step": self.step},
+            "slices": {"fields": tuple(self.fields)}, "alike": {"fields": tuple(self.fields), "of": self.of},
+            "sweep": {"step": self.step},
             "areas": {"rate": self.fpr_at_most},
             "cells": {"pair": pair}, "disagreement": {"pair": pair}, "merged": {"merge": tuple(self.merge)},
             **self.more(names),

@@ -7,6 +7,7 @@ import { useOwn, useScope } from "../../app/scope";
 import { saveCsv } from "../../charts/save";
 import { Fault, Loading, ViewHead } from "../../parts/basics";
 import { Choice } from "../../parts/Choice";
+import { Alike } from "./Alike";
 import { FieldPick, SELECT } from "./FieldPick";
 import { Grid } from "./Grid";
 import { cutOf, isApart, type Order, type Told } from "./groups";
@@ -37,10 +38,11 @@ export function SlicesView() {
   const name = told.find((m) => m.name === own.metric)?.name ?? usual;
   const info = metric(name);
   const [order, setOrder] = useOwn<Order>("order", ["gap", "size", "name"]);
+  const [read, setRead] = useOwn<"groups" | "alike">("read", ["groups", "alike"]);
   const [layout, lay] = useOwn<"grid" | "list">("layout", ["grid", "list"]);
   const asked = useParts(
     study.id,
-    by && !few
+    by && !few && read === "groups"
       ? { kinds: ["slices"], split, cutoffs: query, within: slice, fields: [by, ...(and ? [and] : [])] }
       : null,
   );
@@ -69,16 +71,32 @@ export function SlicesView() {
         title="Slices"
         note={
           <>
-            each group against the other rows ·{" "}
-            <button type="button" className="link" disabled={late || found.length === 0} onClick={save}>
-              save CSV
-            </button>
+            {read === "alike" ? "each criterion over all groups" : "each group against the other rows"}
+            {read === "groups" && (
+              <>
+                {" "}
+                ·{" "}
+                <button type="button" className="link" disabled={late || found.length === 0} onClick={save}>
+                  save CSV
+                </button>
+              </>
+            )}
           </>
         }
       />
       <Drafted view="slices" />
       <div className="flex items-baseline gap-x-3 gap-y-1.5 flex-wrap text-sm text-soft mb-2">
+        <Choice
+          name="what is read"
+          value={read}
+          options={[
+            ["groups", "group by group"],
+            ["alike", "treated alike"],
+          ]}
+          onChange={setRead}
+        />
         <select
+          hidden={read === "alike"}
           className={SELECT}
           aria-label="Metric"
           value={name}
@@ -98,7 +116,7 @@ export function SlicesView() {
           optional
           onChange={(to) => setOwn({ and: to || null })}
         />
-        {and && (
+        {and && read === "groups" && (
           <Choice
             name="layout"
             value={layout}
@@ -109,7 +127,7 @@ export function SlicesView() {
             onChange={lay}
           />
         )}
-        {!(and && layout === "grid") && (
+        {read === "groups" && !(and && layout === "grid") && (
           <label className="flex items-baseline gap-1.5">
             sorted by
             <select
@@ -124,19 +142,21 @@ export function SlicesView() {
             </select>
           </label>
         )}
-        {and && layout === "grid" && <InFront of={found.map((t) => t.c)} front={front?.c} />}
+        {read === "groups" && and && layout === "grid" && <InFront of={found.map((t) => t.c)} front={front?.c} />}
       </div>
       <Fault error={asked.error ?? look.error} again={() => void asked.refetch()} />
       {few ? (
         <p>Too few rows are read here to slice them further.</p>
-      ) : !asked.data && !asked.error ? (
+      ) : read === "groups" && !asked.data && !asked.error ? (
         <Loading what="Slicing" />
+      ) : read === "alike" ? (
+        by && <Alike fields={[by, ...(and ? [and] : [])]} />
       ) : and && layout === "grid" && front ? (
         <Grid told={front} all={found} info={info} alpha={alpha} late={late} />
       ) : (
         <List told={found} info={info} order={order} alpha={alpha} late={late} />
       )}
-      {!few && <Worst metric={name} />}
+      {!few && read === "groups" && <Worst metric={name} />}
     </>
   );
 }

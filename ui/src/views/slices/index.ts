@@ -4,6 +4,6 @@ export const slices: StepEntry = {
   step: "slices",
   title: "Slices",
   load: () => import("./SlicesView").then((m) => m.SlicesView),
-  says: { lines: () => 3, own: ["by", "and", "metric"] },
+  says: { lines: () => 3, own: ["by", "and", "metric", "read", "front"], ofClass: true },
   pins: () => true,
 };
