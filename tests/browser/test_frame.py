@@ -118,14 +118,6 @@ def test_a_viewer_reads_and_is_offered_no_change(person, study):
     expect(vic.locator("[data-chip='A']")).to_contain_text("≥ 0.5")
 
 
-def test_steps_not_built_are_not_clickable(person, study):
-    ana = person("ana")
-    ana.goto(f"{study}/roster")
-    absent = ana.locator("nav li[aria-disabled='true']")
-    expect(absent).to_have_count(3)
-    expect(absent.locator("a, button")).to_have_count(0)
-
-
 def test_signed_out_one_is_sent_to_sign_in_and_back(chromium, study):
     page = chromium.new_page()
     page.goto(f"{study}/matrix?split=tuning")

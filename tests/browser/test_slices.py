@@ -51,7 +51,7 @@ def test_the_badly_served_ward_is_found_read_alone_and_pinned(person, server, tm
     expect(ana.locator("[data-group='Harbour · [60, 100)']")).to_contain_text(count(len(inside)))
     ana.get_by_label("Sliced and").select_option("")
     # every view then reads these rows alone, in another sign-in too
-    ana.get_by_role("button", name="Read the rows of Harbour alone").click()
+    ana.get_by_role("button", name="read alone: the rows of Harbour").click()
     expect(ana.locator("[data-part='slice-rows']")).to_have_text(f"{len(of)} rows")
     ana.get_by_role("link", name="Roster").first.click()
     expect(ana.locator("[data-row='Scores'] [data-metric='recall']")).to_have_text(shown(recall))

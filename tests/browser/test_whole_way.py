@@ -128,6 +128,11 @@ def test_from_files_to_a_signed_report(person, server, files, tmp_path):
     expect(ana.get_by_role("heading", name="Calibration", exact=True)).to_be_visible()
     expect(ana.get_by_role("region", name="Promised and happened")).to_be_visible()
 
+    # Slices, the casebook and head-to-head stand between: this hold-out has no field, two candidates, and rows.
+    for title in ("Slices", "Casebook", "Head-to-head"):
+        ana.keyboard.press("j")
+        expect(ana.get_by_role("heading", name=title, level=1)).to_be_visible()
+
     # Dossier: argue, order, decide.
     ana.keyboard.press("j")
     exhibits = ana.locator("[data-exhibit]")

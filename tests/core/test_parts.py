@@ -100,7 +100,7 @@ def test_what_the_study_does_not_have_is_refused():
     evaluation = Evaluation(sliced())
     with pytest.raises(KeyError, match="there is no split night"):
         evaluation.part(Part("lines", "night"))
-    with pytest.raises(KeyError, match="not sliced by nurse"):
+    with pytest.raises(KeyError, match="no field nurse"):
         evaluation.part(Part("slices", "test", ("nurse",)))
 
 

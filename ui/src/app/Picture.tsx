@@ -20,7 +20,7 @@ export function Picture({ name, large = false }: { name: string; large?: boolean
       src={pictureAt(study.id, name, study.pictures.sha256)}
       alt={name}
       loading="lazy"
-      className={`block w-full object-contain bg-paper my-0.5 ${large ? "max-h-80" : "h-20"}`}
+      className={`block w-full object-contain bg-paper my-0.5 ${large ? "h-72" : "h-20"}`}
       onError={() => lose(true)}
     />
   );

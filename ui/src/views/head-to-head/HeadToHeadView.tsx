@@ -79,7 +79,7 @@ export function HeadToHeadView() {
         <div className="grid gap-x-8 gap-y-6 grid-cols-1 @[760px]:grid-cols-2 items-start">
           <div className="min-w-0 space-y-6">
             {!few && <Ledger a={a} b={b} />}
-            <Made a={a} b={b} />
+            {(asked.data || few) && <Made a={a} b={b} />}
           </div>
           <div className="min-w-0 space-y-6">
             {!told && !few && !asked.error && asked.isLoading && <Loading what="Comparing row by row" />}
@@ -218,15 +218,17 @@ function Ledger({ a, b }: { a: Shown; b: Shown }) {
           })}
         </tbody>
       </table>
-      <p className="font-serif italic text-soft mt-1">
-        Each whisker has its own scale; only its place beside nought is compared. Filled: separated, after correction
-        over all pairs. Ring: not. In the colour of the one that is better.{" "}
-        {every.length > tested.length && (
-          <button type="button" className="link" onClick={() => setWhole(!whole)}>
-            {whole ? "those with a test alone" : `and ${count(every.length - tested.length)} without a test`}
-          </button>
-        )}
-      </p>
+      {lines.length > 0 && (
+        <p className="font-serif italic text-soft mt-1">
+          Each whisker has its own scale; only its place beside nought is compared. Filled: separated, after correction
+          over all pairs. Ring: not. In the colour of the one that is better.{" "}
+          {every.length > tested.length && (
+            <button type="button" className="link" onClick={() => setWhole(!whole)}>
+              {whole ? "those with a test alone" : `and ${count(every.length - tested.length)} without a test`}
+            </button>
+          )}
+        </p>
+      )}
       <More lines={lines} />
     </section>
   );

@@ -126,7 +126,7 @@ export function Ways({ of }: { of: Slice }) {
       <button
         type="button"
         className="link"
-        aria-label={`Read the rows of ${groupName(of)} alone`}
+        aria-label={`read alone: the rows of ${groupName(of)}`}
         title="every view then reads these rows alone"
         onClick={() =>
           go((now) => {

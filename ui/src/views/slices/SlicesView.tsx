@@ -156,7 +156,7 @@ export function SlicesView() {
       ) : (
         <List told={found} info={info} order={order} alpha={alpha} late={late} />
       )}
-      {!few && read === "groups" && <Worst metric={name} />}
+      {!few && read === "groups" && found.length > 0 && <Worst metric={name} />}
     </>
   );
 }
