@@ -74,3 +74,13 @@ def test_without_a_tuning_split_one_half_is_searched_and_the_other_read(signed_i
 )  # fmt: skip
 def test_what_cannot_be_searched_is_told(signed_in, number, asked, status):
     assert ask(signed_in("ana"), f"/studies/{number}/worst", **asked).status_code == status
+
+
+def test_too_many_sets_of_fields_are_refused(signed_in, workspace, tmp_path):
+    rows = [{**r, **{f"f{k}": str((i * (k + 3)) % 5) for k in range(70)}} for i, r in enumerate(told_of(120))]
+    number = bring_in(workspace, write_study(tmp_path / "wide", rows), user_named(workspace, "ana"))
+    ana = signed_in("ana")
+    told = ask(ana, f"/studies/{number}/worst", candidate=1, metric="recall", depth=3)
+    assert told.status_code == 422
+    assert "sets of fields are too many" in told.json["detail"]
+    assert ask(ana, f"/studies/{number}/worst", candidate=1, metric="recall", depth=1).status_code == 200

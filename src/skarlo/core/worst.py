@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import NotRequired
@@ -24,6 +25,7 @@ from .subject import Subject
 
 LOSSES = ("log_loss", "brier", "error")
 CLIP = 1e-15
+MOST_FAMILIES = 50_000
 FieldOf = Callable[[str, BoolArray], SearchField]
 
 
@@ -118,6 +120,8 @@ def worst(evaluation: Evaluation, asked: Asked, field_of: FieldOf, progress: Pro
     ------
     KeyError
         Where there is no such candidate, metric, loss or class.
+    ValueError
+        Where there are too many sets of fields.
 
     Examples
     --------
@@ -135,6 +139,12 @@ def worst(evaluation: Evaluation, asked: Asked, field_of: FieldOf, progress: Pro
     study, settings = evaluation.study, evaluation.study.settings
     subject = evaluation.subject_named(asked.candidate)
     searched, read, halved = _sides(study)
+    families = sum(math.comb(len(asked.fields), d) for d in range(1, asked.depth + 1))
+    if families > MOST_FAMILIES:
+        raise ValueError(
+            f"{families:,} sets of fields are too many to search (at most {MOST_FAMILIES:,}): choose fields, or fewer at "
+            "a time"
+        )
     measure = _measure(subject, study, asked, searched | read)
     fields = [field_of(name, searched) for name in asked.fields]
 

@@ -348,6 +348,8 @@ def read_worst(path: StudyPath, query: WorstQuery) -> Response:
         found = awaited(key, "searching", lambda tell: own.worst(asked, what, tell), here(), place_of())
     except KeyError as e:
         raise Missing(str(e.args[0]), "metric") from e
+    except ValueError as e:
+        raise Refusal(str(e), "fields") from e
     return immutable(found)
 
 

@@ -163,8 +163,9 @@ def save_rows(path: StudyPath, query: SavedQuery) -> Response:
     names = [c.name for c in rows.study.candidates]
     writer = csv.writer(out)
     fields = rows.fields
-    writer.writerow(["row", "split", "actual", *fields, *(f"{n}: {x}" for n in names for x in ("predicted", "score")),
-                     "marks", "note"])  # fmt: skip
+    head = ["row", "split", "actual", *fields, *(f"{n}: {x}" for n in names for x in ("predicted", "score")),
+            "marks", "note"]  # fmt: skip
+    writer.writerow([_plain(x) for x in head])
     for start in range(0, max(1, first.total), MOST):
         page = first if start == 0 else rows.page(replace(wanted, start=start))
         for r in _told(path.study_id, rows, asked, page.rows):

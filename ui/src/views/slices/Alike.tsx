@@ -161,7 +161,8 @@ function One({ name, title, trade, says, c, late, color }: OneProps) {
   const share = name !== "calibration_in_the_large";
   const domain = share ? ([0, 1] as [number, number]) : domainOf([0, ...values.flatMap(([, v]) => [v.low, v.high])]);
   const x = domain && scaleLinear(domain, [6, WIDE - 6]).clamp(true);
-  const apart = (c.p ?? 1) <= 0.05;
+  const { results } = useScope();
+  const apart = (c.p ?? 1) <= 1 - results.settings.confidence;
   const MOST = 8;
   const ends = [c.largest, c.smallest];
   const shownValues =
