@@ -141,10 +141,8 @@ def worst(evaluation: Evaluation, asked: Asked, field_of: FieldOf, progress: Pro
     searched, read, halved = _sides(study)
     families = sum(math.comb(len(asked.fields), d) for d in range(1, asked.depth + 1))
     if families > MOST_FAMILIES:
-        raise ValueError(
-            f"{families:,} sets of fields are too many to search (at most {MOST_FAMILIES:,}): choose fields, or fewer at "
-            "a time"
-        )
+        most = f"{families:,} sets of fields are too many to search (at most {MOST_FAMILIES:,})"
+        raise ValueError(f"{most}: choose fields, or fewer at a time")
     measure = _measure(subject, study, asked, searched | read)
     fields = [field_of(name, searched) for name in asked.fields]
 

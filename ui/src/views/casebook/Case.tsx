@@ -222,14 +222,23 @@ function Fields({ row, front }: { row: RowTold; front: Shown | undefined }) {
   const { study, split, query, called } = useScope();
   const [far, setFar] = useState(false);
   const [which, setWhich] = useState(0);
-  const { id, show } = study.mapping as { id?: string; show?: Record<string, unknown> };
+  const {
+    id,
+    truth,
+    split: named,
+    show,
+  } = study.mapping as Record<"id" | "truth" | "split", string | undefined> & {
+    show?: Record<string, unknown>;
+  };
   const asked = useNearest(
     study.id,
     far && front ? { row: row.row, split, cutoffs: query, candidate: front.position, count: 5 } : null,
   );
   useKeys({ f: () => (far ? setWhich((k) => (k + 1) % Math.max(1, asked.data?.rows.length ?? 1)) : setFar(true)) });
   const other = asked.data?.rows[which];
-  const hidden = new Set([id, ...Object.values(show ?? {}).flat()].filter((x): x is string => typeof x === "string"));
+  const hidden = new Set(
+    [id, truth, named, ...Object.values(show ?? {}).flat()].filter((x): x is string => typeof x === "string"),
+  );
   const names = Object.keys(row.fields).filter((name) => !hidden.has(name));
   const reasons = typeof show?.reason === "string" ? show.reason : null;
   const parts = other?.parts ?? {};
@@ -242,7 +251,7 @@ function Fields({ row, front }: { row: RowTold; front: Shown | undefined }) {
       <p className="flex items-baseline gap-2 border-b border-ink pb-0.5 flex-wrap">
         {front && !far && (
           <button type="button" className="link" onClick={() => setFar(true)}>
-            the closest row that {front.name} answers otherwise <span className="kbd">f</span>
+            the closest row that {front.letter} answers otherwise <span className="kbd">f</span>
           </button>
         )}
         {far && asked.isLoading && <span className="text-soft">looking among the rows …</span>}

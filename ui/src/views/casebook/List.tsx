@@ -25,7 +25,9 @@ export function List({ total, at, asked, front, onOpen }: Props) {
   const [from, to] = [items[0]?.index ?? 0, items.at(-1)?.index ?? 0];
   const pages = useRowPages(study.id, asked, Math.floor(from / PAGE), Math.floor(to / PAGE), PAGE);
   useEffect(() => rows.scrollToIndex(at, { align: "auto" }), [at, rows]);
-  const { id, show } = study.mapping as { id?: string; show?: { text?: string; picture?: string } };
+  const { id, truth, split, show } = study.mapping as Record<"id" | "truth" | "split", string | undefined> & {
+    show?: { text?: string; picture?: string };
+  };
   const scored = front?.gives === "scores";
   return (
     <div>
@@ -57,7 +59,7 @@ export function List({ total, at, asked, front, onOpen }: Props) {
                   <>
                     <span className="w-28 truncate tabular-nums">{(id && row.fields[id]) || `row ${row.row}`}</span>
                     <span className="flex-1 min-w-0 truncate text-soft font-normal" dir="auto">
-                      {(show?.text && row.fields[show.text]) || firstOf(row, id)}
+                      {(show?.text && row.fields[show.text]) || firstOf(row, [id, truth, split])}
                     </span>
                     <Said row={row} chosen={chosen} />
                     {scored && <span className="w-12 text-right tabular-nums">{shown(scoreOf(row, front))}</span>}
@@ -88,8 +90,8 @@ export function List({ total, at, asked, front, onOpen }: Props) {
 const scoreOf = (row: RowTold, front: Shown | undefined) =>
   row.answers.find((a) => a.position === front?.position)?.score ?? null;
 
-const firstOf = (row: RowTold, id: string | undefined) =>
-  Object.entries(row.fields).find(([name, value]) => name !== id && value)?.[1] ?? "";
+const firstOf = (row: RowTold, but: (string | undefined)[]) =>
+  Object.entries(row.fields).find(([name, value]) => !but.includes(name) && value)?.[1] ?? "";
 
 const MOST = 6;
 
