@@ -78,9 +78,8 @@ def one_field(n: int) -> None:
                 table.group_by(f.name, "actual", f"p{i}").len()
 
     took = medians({"ours": ours, "polars": polars}, 3)
-    columns = {f.name: f.codes for f in fields} | {"actual": actual} | {f"p{i}": p for i, p in enumerate(said)}
-    table = pl.DataFrame(columns)
-          f"counts: {took['ours'] / took['polars']:.2f}")  # fmt: skip
+    print(f"{n:>11,} rows  slices by each of 20 fields for 4 candidates, with intervals / a Polars group_by of the "
+          f"same counts: {took['ours'] / took['polars']:.2f}")  # fmt: skip
 
 
 def conditions(n: int) -> None:

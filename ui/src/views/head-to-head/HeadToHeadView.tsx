@@ -81,7 +81,7 @@ export function HeadToHeadView() {
             {!few && <Ledger a={a} b={b} />}
             {(asked.data || few) && <Made a={a} b={b} />}
           </div>
-          <div className="min-w-0 space-y-6">
+          <div className="min-w-0 space-y-6 min-h-64">
             {!told && !few && !asked.error && asked.isLoading && <Loading what="Comparing row by row" />}
             {asked.data && !told && !few && (
               <p className="text-soft">One of the two predicts no class here, so nothing is right or wrong.</p>
