@@ -81,7 +81,7 @@ export function HeadToHeadView() {
             {!few && <Ledger a={a} b={b} />}
             {(asked.data || few) && <Made a={a} b={b} />}
           </div>
-          <div className="min-w-0 space-y-6 min-h-64">
+          <div className="min-w-0 space-y-6">
             {!told && !few && !asked.error && asked.isLoading && <Loading what="Comparing row by row" />}
             {asked.data && !told && !few && (
               <p className="text-soft">One of the two predicts no class here, so nothing is right or wrong.</p>
@@ -163,7 +163,7 @@ function Ledger({ a, b }: { a: Shown; b: Shown }) {
       `${a.letter}-less-${b.letter}-${split}`,
     );
   return (
-    <section aria-label="Differences" className="text-sm">
+    <section aria-label="Differences" className="text-sm min-h-96">
       <h2 className="text-lg border-b border-ink pb-0.5 flex items-baseline gap-3">
         <span className="flex-1">
           {a.letter} less {b.letter}, on the same rows
