@@ -84,7 +84,7 @@ def places(rows: pl.Series, answers: pl.Series) -> IntArray:
     found = key[at] == wanted
     out = np.full(len(rows), -1)
     out[(sought & low)[found].view(np.int64)] = (there & low)[at[found]].view(np.int64)
-    # ids of one hash are told apart by themselves
+    # an equal hash is only a reason to compare the ids
     same = rows.filter(pl.Series(out >= 0)) == answers.gather(out[out >= 0])
     if bool((key[1:] == key[:-1]).any()) or not same.all():
         return _joined(rows, answers)

@@ -220,6 +220,8 @@ def search(
     """
     if not 1 <= depth <= DEEPEST:
         raise ValueError(f"slices are of 1 to {DEEPEST} fields at a time")
+    if not fields:
+        return Search(0, (), ())
     counted = _Counted(fields, measure, inside)
     families = [c for d in range(1, depth + 1) for c in combinations(range(len(fields)), d)]
     kept = _Looked()

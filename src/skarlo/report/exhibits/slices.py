@@ -176,9 +176,10 @@ def _sentence(results: Results, scope: Scope, chosen: list[Shown]) -> str:
             f"{shown(abs(d['difference'] or 0.0))} {less} than on the others{span}"
         )
     more = len(worse) - len(said)
-    others = sorted({c.name for c in chosen} - {c.name for c, _ in worse})
+    behind = {c.name for c, _ in worse}
+    others = [c.name for c in chosen if c.name not in behind]
     tail = f"; and {more} more" if more else ""
-    rest = f". For {named(others)} the data separates no group" if others and len(others) <= MOST_NAMED else ""
+    rest = f". For {named(others)} the data separates no group as worse" if others and len(others) <= MOST_NAMED else ""
     return f"On {title}, {'; '.join(said)}{tail}, after correction for {groups} groups{rest}."
 
 
