@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 import { useDossier, useFindings } from "../api/queries";
 import { PENDING } from "../parts/basics";
-import { asSet, count, named, several, shown } from "../parts/number";
+import { asSet, count, named, several } from "../parts/number";
 import { metricOf, type Scope, type SplitResult, useScope, writeAddress } from "./scope";
 import { useSteps } from "./steps";
 
@@ -53,7 +53,7 @@ export function Spine({ step }: { step: string }) {
                   <span className={`block leading-tight ${here ? "font-semibold" : ""}`}>{title}</span>
                   <span
                     title={state.note}
-                    className={`block text-xs truncate ${state.needs ? "text-scarlet" : "text-soft"}`}
+                    className={`block text-xs tracking-tight truncate ${state.needs ? "text-scarlet" : "text-soft"}`}
                   >
                     {state.opened || state.needs ? state.note : "not opened"}
                   </span>
@@ -135,7 +135,7 @@ function areas({ chosen, many }: Scope): string {
   return found.length === 0
     ? "no scores"
     : `AUC ${span(
-        found.map((x) => shown(x)),
+        found.map((x) => x.toFixed(2)),
         found,
       )}`;
 }

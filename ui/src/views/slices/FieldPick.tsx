@@ -2,7 +2,8 @@ import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { cutOf, withCut } from "./groups";
 
-export const SELECT = "border border-rule bg-sheet rounded-md px-1.5 py-0.5 text-ink max-w-44";
+export const ANY_WIDTH = "border border-rule bg-sheet rounded-md px-1.5 py-0.5 text-ink";
+export const SELECT = `${ANY_WIDTH} max-w-32`;
 const QUANTILES = ["", "2", "3", "4", "5", "10"];
 const PERIODS = ["", "year", "quarter", "month", "week", "day"];
 

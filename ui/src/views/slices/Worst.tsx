@@ -10,7 +10,7 @@ import { domainOf } from "../../charts/scales";
 import { Button, Fault, Loading } from "../../parts/basics";
 import { colour } from "../../parts/marks";
 import { count, several, shown } from "../../parts/number";
-import { SELECT } from "./FieldPick";
+import { ANY_WIDTH, SELECT } from "./FieldPick";
 
 type Find = Schemas["Find"];
 const LOSSES: [string, string][] = [
@@ -77,7 +77,7 @@ export function Worst({ metric }: { metric: string }) {
         <label className="flex items-baseline gap-1.5">
           over all fields,
           <select
-            className={SELECT}
+            className={ANY_WIDTH}
             aria-label="Fields at a time"
             value={depth}
             onChange={(e) => ask({ depth: e.target.value })}
@@ -237,7 +237,9 @@ function Line({ f, x, front, survives = false }: LineProps) {
         {confirmed.status === "too_few" && <span className="block text-xs">too few rows</span>}
         {survives && confirmed.status === "not_confirmed" && <span className="block text-xs">not confirmed</span>}
       </td>
-      <td className="px-2 py-1 text-right">{(effect.p_bh ?? 1) < 0.001 ? "< 0.001" : shown(effect.p_bh)}</td>
+      <td className="px-2 py-1 text-right whitespace-nowrap">
+        {(effect.p_bh ?? 1) < 0.001 ? "< 0.001" : shown(effect.p_bh)}
+      </td>
       <td className="px-2 py-1 whitespace-nowrap">
         <Link className="link" to={{ pathname: `/studies/${scope.study.id}/casebook`, search: rows }}>
           rows
