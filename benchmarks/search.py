@@ -19,6 +19,7 @@ import polars as pl
 from skarlo import core
 from skarlo.core import Numbers, Texts, search_field
 from skarlo.core.compare import search as finding
+from skarlo.core.compare.search_measures import Rate
 from skarlo.core.compare.slices import sliced
 from skarlo.core.counting.answers import Answers
 from skarlo.core.metrics.panel import Reading
@@ -42,9 +43,9 @@ def searched(n: int) -> None:
     over = rng.random(n) < 0.3
     hit = over & (rng.random(n) < 0.6)
     table = pl.DataFrame({f.name: f.codes for f in fields} | {"over": over, "hit": hit})
-    found = finding.search(fields, finding.Rate(over, hit, True), inside)
+    found = finding.search(fields, Rate(over, hit, True), inside)
     took = medians({
-        "ours": lambda: finding.search(fields, finding.Rate(over, hit, True), inside),
+        "ours": lambda: finding.search(fields, Rate(over, hit, True), inside),
         "polars": lambda: [table.group_by(a.name, b.name, "over", "hit").len() for a, b in combinations(fields, 2)],
     }, 3)  # fmt: skip
     most = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
@@ -141,7 +142,7 @@ def null(studies: int) -> None:
             made = [search_field(name, x, "number" if isinstance(x, Numbers) else "text", inside)
                     for name, x in fields_of(rows, fields, rng).items()]  # fmt: skip
             over = rng.random(rows) < share
-            found = finding.search(made, finding.Rate(over, over & (rng.random(rows) < 0.6), True), inside)
+            found = finding.search(made, Rate(over, over & (rng.random(rows) < 0.6), True), inside)
             any_found += bool(found.kept)
             looked += found.looked_at
         print(f"{rows:>6,} rows, {fields} fields, a class of {share:g}: {looked / studies:,.0f} slices, "

@@ -6,8 +6,8 @@ from .changes import Changed, Changes, MetricChange, paired_changes
 from .changes import compare as changes_between
 from .compare import cases
 from .compare.cuts import Cut, CutField, cut, parse_cut
-from .compare.search import SearchField
-from .compare.search import field_of as search_field
+from .compare.search_fields import SearchField
+from .compare.search_fields import field_of as search_field
 from .counting.table import row_shares
 from .counting.tally import Tally
 from .decide.gates import COUNTS as GATE_COUNTS

@@ -11,7 +11,9 @@ import numpy as np
 from typing_extensions import TypedDict
 
 from .compare import search
-from .compare.search import Found, Loss, Rate, SearchField
+from .compare.search import Found
+from .compare.search_fields import SearchField
+from .compare.search_measures import Loss, Rate, between
 from .counting import outcomes
 from .evaluation import Evaluation
 from .metrics.definitions import METRICS
@@ -257,7 +259,7 @@ def _confirmed(
     settings = study.settings
     told = []
     for i, (_, rows) in enumerate(finds):
-        p, difference, low, high, over = search.between(measure, rows, read & ~rows, settings.confidence)
+        p, difference, low, high, over = between(measure, rows, read & ~rows, settings.confidence)
         large = np.count_nonzero(rows) >= settings.min_slice and over >= settings.min_denominator
         told.append((p if large else None, difference, low, high, int(np.count_nonzero(rows)), over, i < kept))
     adjusted = holm([p if mine else None for p, *_, mine in told])

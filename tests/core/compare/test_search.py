@@ -11,6 +11,8 @@ import pytest
 
 from skarlo import core
 from skarlo.core.compare import search as s
+from skarlo.core.compare.search_fields import field_of
+from skarlo.core.compare.search_measures import Rate, between, loss_p
 
 N = 400
 
@@ -31,7 +33,7 @@ def made(seed=5, n=N):
 
 
 def fields_of(values, inside):
-    return [s.field_of(name, v, kind, inside) for name, (v, kind) in values.items()]
+    return [field_of(name, v, kind, inside) for name, (v, kind) in values.items()]
 
 
 def true_of(text, values):
@@ -64,7 +66,7 @@ def test_it_looks_at_every_slice_once_with_its_exact_tail(low_is_worse):
         hit = over & ~hit
     inside = np.arange(N) % 5 > 0
     over, hit = over & inside, hit & inside
-    found = s.search(fields_of(values, inside), s.Rate(over, hit, low_is_worse), inside, below=10**6)
+    found = s.search(fields_of(values, inside), Rate(over, hit, low_is_worse), inside, below=10**6)
     seen, wanted = set(), {}
     for text, rows in every(values, inside, 2):
         n, m = int((rows & over).sum()), int((over & ~rows).sum())
@@ -95,7 +97,7 @@ def test_finds_are_folded_as_defined_and_rows_are_those_of_the_condition():
     values, over, hit = made()
     inside = np.ones(N, dtype=bool)
     fields = fields_of(values, inside)
-    found = s.search(fields, s.Rate(over, hit, True), inside, depth=3)
+    found = s.search(fields, Rate(over, hit, True), inside, depth=3)
     assert found.kept
     for k in found.kept:
         own = s.rows_of(fields, k.found)
@@ -106,30 +108,30 @@ def test_finds_are_folded_as_defined_and_rows_are_those_of_the_condition():
             assert both >= 0.8 * rows.sum() or both >= 0.8 * own.sum()
         for f in k.sharper:
             rows = s.rows_of(fields, f)
-            p, *_ = s.between(s.Rate(over, hit, True), rows & own, own & ~rows, 0.95)
+            p, *_ = between(Rate(over, hit, True), rows & own, own & ~rows, 0.95)
             assert p <= 0.05
     for one, other in combinations(found.kept, 2):
         a, b = s.rows_of(fields, one.found), s.rows_of(fields, other.found)
-        assert (a & b).sum() < 0.8 * b.sum() or s.between(
-            s.Rate(over, hit, True), a & b, a & ~b, 0.95)[0] <= 0.05  # fmt: skip
+        assert (a & b).sum() < 0.8 * b.sum() or between(
+            Rate(over, hit, True), a & b, a & ~b, 0.95)[0] <= 0.05  # fmt: skip
 
 
 def test_of_losses_the_tail_is_that_of_slices_drawn_at_random():
     rng = np.random.default_rng(2)
     losses = rng.exponential(size=300) ** 1.5
     drawn = np.sort(losses)[-60:][::2].mean() * 0.3 + losses.mean() * 0.7
-    p = float(s.loss_p(np.array([drawn]), np.array([30.0]), losses)[0])
+    p = float(loss_p(np.array([drawn]), np.array([30.0]), losses)[0])
     means = np.array([rng.permutation(losses)[:30].mean() for _ in range(20000)])
     assert p == pytest.approx((means >= drawn).mean(), abs=0.01)
-    assert s.loss_p(np.array([losses.mean()]), np.array([30.0]), np.ones(300))[0] == 1
+    assert loss_p(np.array([losses.mean()]), np.array([30.0]), np.ones(300))[0] == 1
 
 
 def test_weights_of_one_and_a_design_of_one_are_near_the_exact_test():
     values, over, hit = made()
     inside = np.ones(N, dtype=bool)
     fields = fields_of(values, inside)
-    exact = s.search(fields, s.Rate(over, hit, True), inside, depth=1, below=99)
-    normal = s.search(fields, s.Rate(over, hit, True, weight=np.ones(N)), inside, depth=1, below=99)
+    exact = s.search(fields, Rate(over, hit, True), inside, depth=1, below=99)
+    normal = s.search(fields, Rate(over, hit, True, weight=np.ones(N)), inside, depth=1, below=99)
     told = [{f.text: f for f in [*(k.found for k in x.kept), *x.below, *(y for k in x.kept for y in k.folded)]}
             for x in (exact, normal)]  # fmt: skip
     assert exact.looked_at == normal.looked_at
@@ -142,13 +144,13 @@ def test_weights_of_one_and_a_design_of_one_are_near_the_exact_test():
 
 def test_nothing_to_look_at_is_told():
     values, over, hit = made()
-    found = s.search(fields_of(values, np.arange(N) < 20), s.Rate(over, hit, True), np.arange(N) < 20)
+    found = s.search(fields_of(values, np.arange(N) < 20), Rate(over, hit, True), np.arange(N) < 20)
     assert (found.looked_at, found.kept, found.below) == (0, (), ())
     with pytest.raises(ValueError, match="1 to 3"):
-        s.search(fields_of(values, np.arange(N) < 20), s.Rate(over, hit, True), np.arange(N) < 20, depth=4)
+        s.search(fields_of(values, np.arange(N) < 20), Rate(over, hit, True), np.arange(N) < 20, depth=4)
 
 
 def test_a_category_of_many_values_is_searched_by_the_commonest_thirty():
     codes = np.concatenate([np.full(40 - i, i) for i in range(40)])
-    f = s.field_of("x", core.Texts([f"v{i:02}" for i in range(40)], codes), "text", np.ones(len(codes), dtype=bool))
+    f = field_of("x", core.Texts([f"v{i:02}" for i in range(40)], codes), "text", np.ones(len(codes), dtype=bool))
     assert [c.text for c in f.conditions] == [f'x = "v{i:02}"' for i in range(30)]
