@@ -15,8 +15,9 @@ from skarlo import __version__
 
 from .files import read_results, stop
 
-app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
-users = typer.Typer(no_args_is_help=True, help="People who may sign in.")
+# Help and usage errors in plain text: half of the time to help would go into drawing boxes round it.
+app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None)
+users = typer.Typer(no_args_is_help=True, help="People who may sign in.", rich_markup_mode=None)
 app.add_typer(users, name="user")
 Folder = Annotated[Path, typer.Option("--workspace", help="the workspace folder", envvar="SKARLO_WORKSPACE")]
 HERE = Path("workspace")

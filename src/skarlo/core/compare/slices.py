@@ -14,7 +14,7 @@ from ..counting.answers import Answers
 from ..counting.table import Table
 from ..metrics import counts
 from ..metrics.panel import Reading, in_order, of_counts, of_scores
-from ..metrics.trust import SLICE, mark, mark_difference
+from ..metrics.trust import SLICE, is_approximate, mark, mark_difference
 from ..number import BoolArray, IntArray, Metric, absent
 from ..once import Once
 from ..results import SliceResult
@@ -268,8 +268,10 @@ def _slice(
     of = OfScores({}, {}) if scores is None else scores()
     read, compared = of.metrics, of.rest
     bare = known is not None and t is not None and not any(reading.needs_class(m.name) for m in reading.own)
-    counted = of_counts(_bare(a, t) if bare and t is not None else part.rows, reading,
-                        None if known is None else known.metrics)  # fmt: skip
+    counted = None if known is None or reading.formulas else known.metrics
+    if counted is None:
+        counted = of_counts(_bare(a, t) if bare and t is not None else part.rows, reading,
+                            None if known is None else known.metrics)  # fmt: skip
     if scores is None:
         entry["metrics"] = {name: mark(name, m) for name, m in counted.items()}
     else:
@@ -304,8 +306,8 @@ def _adjust(
     for name in names:
         if name in at_once:
             absent = [out[i]["metrics"][name].get("why", "") for i in listed]
-            differences = at_once[name].family(listed, absent, confidence)
+            differences = at_once[name].family(listed, absent, confidence, partial(is_approximate, name, of=SLICE))
         else:
-            differences = tests.family([f[name] for f in each], confidence)
+            differences = [mark_difference(name, d, SLICE) for d in tests.family([f[name] for f in each], confidence)]
         for i, d in zip(listed, differences, strict=True):
-            out[i]["rest"][name] = mark_difference(name, d, SLICE)
+            out[i]["rest"][name] = d

@@ -75,9 +75,14 @@ def mark(name: str, found: Metric) -> Metric:
     return found
 
 
+def is_approximate(name: str, how: str, of: str) -> bool:
+    """Whether intervals of a difference that are made in a way, or go with a test, are approximate."""
+    return row(name, how, of) in APPROXIMATE
+
+
 def mark_difference(name: str, found: Difference, of: str) -> Difference:
     """A difference, marked where its interval is approximate."""
     how = found.get("interval", found.get("test", ""))
-    if found.get("low") is not None and row(name, how, of) in APPROXIMATE:
+    if found.get("low") is not None and is_approximate(name, how, of):
         return {**found, "approximate": True}
     return found

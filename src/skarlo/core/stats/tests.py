@@ -167,15 +167,19 @@ class Many:
     why: Sequence[str]
     kind: str = ""
 
-    def family(self, places: Sequence[int], absent: Sequence[str], confidence: float) -> list[Difference]:
-        """The differences in some places, adjusted together; `absent` says why one of them is not told all the same."""
+    def family(
+        self, places: Sequence[int], absent: Sequence[str], confidence: float,
+        is_approximate: Callable[[str], bool] = lambda how: False,
+    ) -> list[Difference]:  # fmt: skip
+        """The differences in some places, adjusted together; `absent` says why one of them is not told all the same,
+        `is_approximate` whether intervals made in a way are to be marked so."""
         none = [why or self.absent[i] for i, why in zip(places, absent, strict=True)]
         told = [i for i, why in zip(places, none, strict=True) if not why]
         adjusted = holm([None if math.isnan(p) else p for p in self.p[told].tolist()])
         m = sum(1 for p in adjusted if p is not None)
         plain = _columns(self, told, confidence)
         wide = _columns(self, told, 1 - (1 - confidence) / m) if m else [(None, None)] * len(told)
-        entries = []
+        entries, marked = [], is_approximate(self.kind or self.test)
         rows = zip(told, _finite(self.difference[told]), plain, wide, self.p[told].tolist(), adjusted, strict=True)
         for i, gap, (low, high), (lower, higher), p, p_adjusted in rows:
             entry: Difference = {
@@ -186,6 +190,8 @@ class Many:
                 entry["interval"] = self.kind
             if p_adjusted is None:
                 entry |= {"p": None, "why": self.why[i]}
+            if marked and low is not None:
+                entry["approximate"] = True
             entries.append(entry)
         found = iter(entries)
         return [{"difference": None, "why": why} if why else next(found) for why in none]
