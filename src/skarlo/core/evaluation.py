@@ -7,6 +7,7 @@ from collections.abc import Callable, Collection, Iterable, Sequence
 from functools import cached_property, partial
 from typing import Any, cast
 
+from . import suspect
 from .compare import cells, pairs, quoted
 from .compare.disagreement import disagreement as differing
 from .compare.paired import Both
@@ -29,6 +30,7 @@ from .results import (
     CandidateResult,
     CellsLess,
     DisagreementResult,
+    DoubtResult,
     Drift,
     GateResult,
     Lead,
@@ -39,7 +41,7 @@ from .results import (
     Recalibration,
     Results,
 )  # fmt: skip
-from .study import Candidate, Cutoff, Study, merged
+from .study import Candidate, Cutoff, DoubtStudy, Study, merged
 from .subject import Subject
 from .words import findings
 from .words.another import Another, another, other_definitions
@@ -386,6 +388,19 @@ class Evaluation:
         otherwise = other_definitions(s.on(split).judged, s.reading)
         return another(self.results(wanted), text, candidate, split, elsewhere, otherwise)
 
+    def doubt(self, part: Part) -> DoubtResult | None:
+        """Labels that may be wrong, where it is asked for."""
+        asked = self.study.doubt
+        if part.doubted is not None:
+            at_most, how = part.doubted
+            if how not in suspect.HOWS or at_most < 0:
+                raise ValueError(f"wrong labels are {' or '.join(suspect.HOWS)}, so many of them at most")
+            asked = DoubtStudy(at_most or None, how, part.marked)
+        if asked is None:
+            return None
+        leaders = self.best()[self.study.report_on] if len(self._candidates) > 1 else {}
+        return self._once.get(part, lambda: suspect.doubt(self.study, self._candidates, leaders, asked))
+
     def pairs(self) -> list[PairResult]:
         """All paired differences."""
 
@@ -452,6 +467,7 @@ class Evaluation:
 MERGED = ("rows", "matrix", "shares", "metrics", "per_class", "averages")
 _OF_SEVERAL: dict[str, Callable[[Evaluation, Part], Any]] = {
     "cells": Evaluation.cells, "disagreement": Evaluation.disagreement, "merged": Evaluation.merged,
+    "doubt": Evaluation.doubt,
 }  # fmt: skip
 _OF_STUDY: dict[str, Callable[[Evaluation], Any]] = {
     "head": Evaluation.head,

@@ -64,6 +64,8 @@ _KINDS = (
          asked="cutoff_study", by_candidate=True),
     Kind("drift", False, True, "metrics at the cutoff on the reported rows less those where it was chosen",
          asked="cutoff_study", by_candidate=True),
+    Kind("doubt", False, True, "labels that may be wrong, and how far they could move metrics and ranks",
+         asked="doubt"),
     Kind("pairs", False, True, "all paired differences on the reported split"),
     Kind("best", False, True, "who leads on each metric, and whom the data cannot separate from the best"),
     Kind("against_baseline", False, True, "paired differences from the baselines"),
@@ -91,6 +93,9 @@ class Part:
              of a row rightly left
     pair : of cells and of a disagreement, the names of the two candidates
     merge : of what is merged, for each class in order the number of the group it goes to, from 0
+    doubted : of labels that may be wrong, how many are at most (0: as many as are listed beyond what is expected) and
+        whether they are "flipped" or "dropped"; the study's own if left out
+    marked : of these, the places of the rows that may be wrong; those listed if left out
     least : of what is withheld, candidates by name with the probability that their answers have at least
     """
 
@@ -105,6 +110,8 @@ class Part:
     merge: tuple[int, ...] = ()
     least: tuple[tuple[str, float], ...] = ()
     of: str = ""
+    doubted: tuple[int, str] | None = None
+    marked: tuple[int, ...] | None = None
 
     def __post_init__(self) -> None:
         if self.kind not in KINDS:

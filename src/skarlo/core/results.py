@@ -313,6 +313,75 @@ class DisagreementResult(TypedDict):
     points: NotRequired[ScorePoints]
 
 
+class LabelEnds(TypedDict):
+    """Two ends."""
+
+    low: float
+    high: float
+
+
+class LabelBound(TypedDict):
+    """A metric, and how far it could move if some labels are wrong; `about`: at least so far.
+
+    `labels_and_chance` is the low end of the interval at the lower bound and the high end at the upper.
+    """
+
+    value: float
+    low: float
+    high: float
+    labels_and_chance: NotRequired[LabelEnds]
+    about: NotRequired[bool]
+
+
+class Evidence(TypedDict):
+    """By how much likelier the judges take another class to be, as a logarithm: the mean over the judges."""
+
+    mean: float
+
+
+class DoubtedRow(TypedDict):
+    """A row whose label is doubted: its id, or its place in the hold-out where there is none; its label, and the class
+    that the judges take it for."""
+
+    id: str
+    row: int
+    label: str
+    other: str
+    evidence: Evidence
+
+
+class LabelLead(TypedDict):
+    """Who leads on a metric, how few labels would have to be wrong for another to lead (null with why), and of each
+    candidate the best and the worst rank it could have."""
+
+    leader: str
+    flips_to_change: int | None
+    why: NotRequired[str]
+    ranks: dict[str, list[int]]
+
+
+class DoubtResult(TypedDict):
+    """Labels of the reported rows that are doubted, and what would follow if at most so many of these are wrong.
+
+    `judges` are the candidates that speak, `not_judges` the others with why; `doubted` counts the rows that may be
+    wrong, which are those listed or those marked.
+    """
+
+    judges: list[str]
+    not_judges: dict[str, str]
+    recalibrated_on: str
+    listed: list[DoubtedRow]
+    expected_if_right: float
+    power: float
+    of: str
+    doubted: int
+    at_most: int
+    how: str
+    candidates: dict[str, dict[str, LabelBound]]
+    left_out: dict[str, str]
+    lead: dict[str, LabelLead]
+
+
 class ClassResult(TypedDict, total=False):
     """One class against the rest."""
 

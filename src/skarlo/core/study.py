@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
@@ -168,6 +168,39 @@ class Band:
 
 
 @dataclass(frozen=True)
+class DoubtStudy:
+    """What would follow if some labels are wrong: how many at most (None: as many as are listed beyond what is expected
+    with every label right), of the rows marked (their places; None: of those listed), turned or dropped."""
+
+    at_most: int | None = None
+    how: Literal["flipped", "dropped"] = "flipped"
+    marked: tuple[int, ...] | None = None
+
+
+@dataclass(frozen=True)
+class RowIds:
+    """The ids of rows, read one by one.
+
+    of : the id at a place in the hold-out
+    places : where each row stands there, shape (n,); None where all rows are these
+    """
+
+    of: Callable[[int], str]
+    places: IntArray | None = None
+
+    def place(self, i: int) -> int:
+        """Where a row stands in the hold-out."""
+        return i if self.places is None else int(self.places[i])
+
+    def __call__(self, i: int) -> str:
+        return self.of(self.place(i))
+
+    def only(self, rows: BoolArray) -> RowIds:
+        """Those of some of the rows."""
+        return RowIds(self.of, np.flatnonzero(rows) if self.places is None else self.places[rows])
+
+
+@dataclass(frozen=True)
 class Study:
     """One question about candidates on a held-out set.
 
@@ -186,6 +219,8 @@ class Study:
     cutoff_study : whether the results file tells how wide the choice of each cutoff is, and in what steps
     bands : bands for review, told of in the results file
     picked : whether the rows are a slice that was picked out: under min_slice of them only counts are told
+    doubt : whether the results file tells of labels that may be wrong
+    ids : of the rows
     names, words : names to show for classes, and words for tp, fn, fp, tn
     """
 
@@ -213,6 +248,8 @@ class Study:
     quoted: tuple[Quoted, ...] = ()
     cutoff_study: CutoffStudy | None = None
     bands: tuple[Band, ...] = ()
+    doubt: DoubtStudy | None = None
+    ids: RowIds = RowIds(str)
     picked: bool = False
 
     @property
@@ -252,7 +289,7 @@ def only(study: Study, rows: BoolArray) -> Study:
         slices=tuple(tuple(replace(f, codes=f.codes[rows]) for f in fields) for fields in study.slices),
         numbers={name: x[rows] for name, x in study.numbers.items()},
         split_rows={name: int(np.count_nonzero(of)) for name, of in splits.items()}, gates=(), quoted=(), findings=(),
-        picked=True,
+        ids=study.ids.only(rows), picked=True,
     )  # fmt: skip
 
 
@@ -297,5 +334,5 @@ def merged(study: Study, groups: Sequence[int]) -> Study:
     return replace(
         study, classes=tuple(named), actual=to[study.actual], positive=None, names={},
         candidates=tuple(of(c) for c in study.candidates), metrics=(), gates=(), quoted=(), slices=(), bands=(),
-        cutoff_study=None, expected_base_rate=(),
+        cutoff_study=None, expected_base_rate=(), doubt=None,
     )  # fmt: skip

@@ -56,6 +56,32 @@ def value(name: str, table: Table, positive: int) -> float | None:
     return 2 * share.k / (share.k + share.n) if name == "f1" else share.value
 
 
+def values(name: str, cells: IntArray, positive: int) -> FloatArray:
+    """The same of many matrices of plain counts at once, shape (m, K, L); NaN where there is none.
+
+    Examples
+    --------
+    >>> values("recall", np.array([[[8, 2], [1, 3]], [[8, 2], [0, 0]]]), 1).tolist()
+    [0.75, nan]
+    """
+    if name in agreement.FORMULAS:
+        with np.errstate(invalid="ignore", divide="ignore"):
+            found = np.asarray(agreement.FORMULAS[name](cells.astype(np.float64)), dtype=np.float64)
+        return np.where(np.isfinite(found), np.clip(found, -1.0, 1.0), np.nan)
+    k, width = cells.shape[1:]
+    if METRICS[name].paired == "recalls":
+        each = [shares_in(cells, *_masks(k, width, one)["recall"]) for one in range(k)]
+        there = np.stack([s.exists for s in each])
+        rows = np.where(there, np.stack([s.value for s in each]), 0.0).sum(axis=0)
+        least = 2 if k == 2 else 1
+        many = there.sum(axis=0)
+        whole = rows / np.maximum(many, 1) if name == "balanced_accuracy" else rows - 1
+        return np.where(many >= least, whole, np.nan)
+    share = shares_in(cells, *_masks(k, width, positive)[name])
+    found = 2 * share.k / np.maximum(share.k + share.n, 1) if name == "f1" else share.value
+    return np.where(share.exists, found, np.nan)
+
+
 @dataclass(frozen=True)
 class Shares:
     """k of n in each of m tables, resting on so many rows and effectively on so many; each shape (m,)."""

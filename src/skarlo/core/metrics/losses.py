@@ -18,10 +18,11 @@ CLIP = 1e-15
 
 def row_losses(t: Tally, name: str, at: slice = slice(None)) -> tuple[FloatArray, FloatArray]:
     """Loss of a (positive, negative) row at each distinct score: "brier" squared distance, "log_loss" surprise."""
-    return _loss(t.score[at], name, positive=True), _loss(t.score[at], name, positive=False)
+    return score_loss(t.score[at], name, positive=True), score_loss(t.score[at], name, positive=False)
 
 
-def _loss(score: FloatArray, name: str, *, positive: bool) -> FloatArray:
+def score_loss(score: FloatArray, name: str, *, positive: bool) -> FloatArray:
+    """Loss of scores of rows that are positive, or of rows that are not."""
     if name == "brier":
         return np.square(score - 1.0 if positive else score)
     with np.errstate(divide="ignore"):
