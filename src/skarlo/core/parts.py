@@ -85,6 +85,9 @@ class Part:
     fields : of slices, one of the study's lists of fields, all lists if left out; of what is treated alike, the field,
         or two
     of : of what is treated alike, the class that is read against the rest, of three and more
+    against : of that, a group that each of the others is held against as well
+    rule : of that, what cutoffs for each group are to do: "least_cost", or be equal in a rate, to within `rate`, at
+        the least cost by `prices`
     step : of a sweep; the study's own if left out
     rate : of what is restated for an expected base rate, the study's own if left out; of areas the false-positive rate
         up to which a part of the area is told
@@ -110,6 +113,8 @@ class Part:
     merge: tuple[int, ...] = ()
     least: tuple[tuple[str, float], ...] = ()
     of: str = ""
+    against: str = ""
+    rule: str = ""
     doubted: tuple[int, str] | None = None
     marked: tuple[int, ...] | None = None
 

@@ -248,6 +248,13 @@ class GroupValue(TypedDict):
     high: float
 
 
+class AgainstGroup(TypedDict):
+    """Each group less one of them, adjusted over the groups."""
+
+    group: str
+    groups: dict[str, Difference]
+
+
 class Criterion(TypedDict):
     """One criterion over some groups: each one's number, and the largest gap with an interval that holds for all pairs
     at once, its p, and between which two it lies; `thin` rest on too few rows for it."""
@@ -260,8 +267,54 @@ class Criterion(TypedDict):
     largest: NotRequired[str]
     smallest: NotRequired[str]
     ratio: NotRequired[float | None]
+    against: NotRequired[AgainstGroup]
     thin: NotRequired[list[str]]
     why: NotRequired[str]
+
+
+class GroupCutoff(TypedDict):
+    """A group's cutoff; null where it flags nothing."""
+
+    value: float | None
+    flags: NotRequired[Literal["nothing"]]
+
+
+class MetricsOf(TypedDict):
+    """Metrics of some rows."""
+
+    metrics: dict[str, Metric]
+
+
+class GroupsRead(TypedDict):
+    """Metrics of the reported rows and of each group of them, and how alike the groups are treated."""
+
+    metrics: dict[str, Metric]
+    by_group: dict[str, MetricsOf]
+    criteria: dict[str, Criterion]
+
+
+class GroupsChanged(TypedDict):
+    """How many rows get another answer, by group and actual class."""
+
+    rows: int
+    by_group: dict[str, dict[str, int]]
+
+
+class GroupCutoffs(TypedDict):
+    """Cutoffs for groups, learned on the tuning rows: total cost and gap there, and whether the gap is as small as was
+    asked; groups that kept the one cutoff. What they change on the reported rows: `change` is after less before."""
+
+    rule: str
+    by_group: dict[str, GroupCutoff]
+    cost: float | None
+    gap_reached: float | None
+    fits: bool
+    kept_the_one: list[str]
+    learned_on: NotRequired[str]
+    before: NotRequired[GroupsRead]
+    after: NotRequired[GroupsRead]
+    change: NotRequired[dict[str, Difference]]
+    changed: NotRequired[GroupsChanged]
 
 
 class AlikeResult(TypedDict):
@@ -272,6 +325,7 @@ class AlikeResult(TypedDict):
     small: list[str]
     criteria: dict[str, Criterion]
     not_all_at_once: dict[str, object] | None
+    cutoffs: NotRequired[GroupCutoffs]
 
 
 class OnlyShare(Metric):

@@ -18,14 +18,14 @@ from .counting import curves, outcomes
 from .counting.answers import Answers, effective_rows
 from .counting.table import row_shares
 from .counting.tally import Tally
-from .decide import confidence, cutoffs, net_benefit, review
+from .decide import confidence, cutoffs, net_benefit, review, treated
 from .metrics import classes, counts, own, panel, ranking, reliability
 from .metrics.panel import Reading
-from .number import BoolArray, absent
+from .number import BoolArray, IntArray, absent
 from .once import Once
 from .parts import Curves, Part
 from .prepared import OnSplit, Prepared
-from .results import CandidateResult
+from .results import CandidateResult, GroupCutoffs
 from .study import Band, CutoffStudy, OwnMetric
 
 T = TypeVar("T")
@@ -342,18 +342,46 @@ class Subject:
             return None
         classes = study.classes
         positive = study.positive if study.positive is not None else classes.index(part.of) if part.of in classes else 0
-        fields, inside = [self.ready.field(name) for name in part.fields], self._rows_of(part.split)
-        code = np.zeros(len(on.judged.actual), dtype=np.int64)
+        code, names = self._groups(part.fields)
+        here = code[self._rows_of(part.split)]
+        groups = [alike.Group(names[g], on.judged.take(here == g)) for g in np.unique(here).tolist()]
+        told = alike.alike(groups, positive, self.reading, part.against)
+        if part.rule and self.cut(part.split):
+            told["cutoffs"] = self._group_cutoffs(part, code, names)
+        return {"alike": told}
+
+    def _group_cutoffs(self, part: Part, code: IntArray, names: list[str]) -> GroupCutoffs:
+        tune_on = self.ready.study.tune_on
+        tuned = tune_on if tune_on is not None and self.cut(tune_on) else part.split
+        cutoff = self.about["cutoff"]
+        value = None if cutoff is None else cutoff["value"]
+        there = np.unique(code[self._rows_of(part.split)])
+        place = np.full(len(names), len(there), dtype=np.int64)  # groups without reported rows stand last, as one
+        place[there] = np.arange(len(there))
+        on = {x: treated.Grouped(self.on(x).judged, place[code[self._rows_of(x)]]) for x in (tuned, part.split)}
+        wish = treated.Wish(part.rule, part.rate or 0.02, part.prices[:2] or (1.0, 1.0))  # type: ignore[arg-type]
+        found = treated.with_cutoffs(
+            [names[g] for g in there.tolist()], on[tuned], on[part.split], math.inf if value is None else value, wish,
+            self.reading,
+        )  # fmt: skip
+        found["learned_on"] = tuned
+        return found
+
+    def _groups(self, asked: tuple[str, ...]) -> tuple[IntArray, list[str]]:
+        """Each row's group by one field or several, and the names of the groups."""
+        fields = [self.ready.field(name) for name in asked]
+        code = np.zeros(len(self.ready.study.actual), dtype=np.int64)
         for f in fields:
-            code = code * len(f.values) + f.codes[inside]
-        groups = []
-        for one in np.unique(code).tolist():
-            left, names = one, []
+            code = code * len(f.values) + f.codes
+        found, code = np.unique(code, return_inverse=True)
+        names = []
+        for one in found.tolist():
+            left, name = one, []
             for f in reversed(fields):
                 left, at = divmod(left, len(f.values))
-                names.append(f.values[at] or "absent")
-            groups.append(alike.Group(" · ".join(reversed(names)), on.judged.take(code == one)))
-        return {"alike": alike.alike(groups, positive, self.reading)}
+                name.append(f.values[at] or "absent")
+            names.append(" · ".join(reversed(name)))
+        return code, names
 
     def _rows_of(self, split: str) -> BoolArray:
         """Which rows of the hold-out it is judged on."""

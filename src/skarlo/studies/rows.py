@@ -15,9 +15,9 @@ import numpy as np
 import polars as pl
 
 from skarlo import core
-from skarlo.intake.fields import is_date
 from skarlo.intake.joined import ACTUAL, FIELD, ROW, SPLIT
-from skarlo.intake.read import as_number, as_text
+from skarlo.intake.read import as_text
+from skarlo.intake.values import kind_of, values_of
 
 from .refusals import Missing, Refusal
 
@@ -38,36 +38,14 @@ MOST_GROUPS = 400  # values of a field up to which it is sliced by
 
 @lru_cache(maxsize=256)
 def _kinds(path: Path) -> dict[str, core.ConditionKind]:
-    """What each field is in a condition and in slices. Text that is all numbers, or all dates, is meant as such."""
+    """What each field is in a condition and in slices."""
     out: dict[str, core.ConditionKind] = {}
     for column, dtype in pl.read_parquet_schema(path).items():
         if column.startswith(FIELD):
-            out[column.removeprefix(FIELD)] = _kind(path, column, dtype)
+            one = pl.scan_parquet(path).select(column)
+            some = one.collect() if dtype not in (pl.String, pl.Categorical) else one.unique().collect()
+            out[column.removeprefix(FIELD)] = kind_of(some.to_series())
     return out
-
-
-def _kind(path: Path, column: str, dtype: pl.DataType) -> core.ConditionKind:
-    if dtype.is_numeric():
-        return "number"
-    if dtype in (pl.Date, pl.Datetime):
-        return "date"
-    if dtype not in (pl.String, pl.Categorical):
-        return "text"
-    text = as_text(pl.scan_parquet(path).select(pl.col(column).unique()).collect().to_series())
-    text = text.filter(text != "")
-    if not len(text):
-        return "text"
-    if not as_number(text.head(100))[1] and not as_number(text)[1]:
-        return "number"
-    return "date" if is_date(text.head(100)) and is_date(text) else "text"
-
-
-def _coded(values: pl.Series) -> core.Texts:
-    """Text by row as codes into the sorted texts; what is absent or empty has none."""
-    text = as_text(values).set(values.is_null(), None)
-    text = text.set(text == "", None)
-    codes = text.rank("dense").cast(pl.Int64).fill_null(0) - 1
-    return core.Texts(text.drop_nulls().unique().sort().to_list(), codes.to_numpy())
 
 
 @lru_cache(maxsize=24)
@@ -79,15 +57,8 @@ def _column(path: Path, name: str) -> pl.Series:
 @lru_cache(maxsize=24)
 def _values(path: Path, name: str) -> core.ConditionValues:
     """A field of all rows as conditions and slices read it; the last few are at hand."""
-    found, kind = pl.scan_parquet(path).select(f"{FIELD}{name}").collect().to_series(), _kinds(path)[name]
-    if kind == "text":
-        return _coded(found)
-    if kind == "number":
-        return core.Numbers(as_number(found)[0])
-    if found.dtype not in (pl.Date, pl.Datetime):
-        found = found.cast(pl.String).str.to_datetime(strict=False, time_unit="us")
-    seconds = found.cast(pl.Datetime("us")).dt.epoch("us") / 1e6
-    return core.Numbers(seconds.cast(pl.Float64).fill_null(float("nan")).to_numpy())
+    found = pl.scan_parquet(path).select(f"{FIELD}{name}").collect().to_series()
+    return values_of(found, _kinds(path)[name])
 
 
 def as_parquet(table: pl.DataFrame) -> Iterator[bytes]:

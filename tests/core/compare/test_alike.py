@@ -12,7 +12,7 @@ from skarlo.core.compare.alike import RATES, Group, alike
 from skarlo.core.counting.answers import Answers
 from skarlo.core.metrics.panel import Reading
 from skarlo.core.stats.hypergeometric import mid_p
-from skarlo.core.stats.intervals import hybrid_difference, wilson
+from skarlo.core.stats.intervals import hybrid_difference, wilson, wilson_share
 
 READING = Reading(("no", "yes"), 1, core.Settings(draws=100))
 
@@ -106,8 +106,83 @@ def test_calibration_in_the_large_and_the_part_of_a_study():
     for k, name in enumerate(("a", "b", "absent")):
         off = score[ward == k] - actual[ward == k]
         assert large["values"][name]["value"] == pytest.approx(off.mean())
-        half = 1.959964 * off.std(ddof=1) / np.sqrt(200)
-        assert large["values"][name]["low"] == pytest.approx(off.mean() - half, abs=1e-6)
+        share, spread = actual[ward == k].mean(), off.var(ddof=1) / 200
+        low, high = wilson_share(share, share * (1 - share) / spread, 0.95)
+        ends = [large["values"][name][end] for end in ("low", "high")]
+        assert ends == pytest.approx([score[ward == k].mean() - high, score[ward == k].mean() - low])
     assert large["largest"] == "absent"
     assert large["p"] < 0.01
     assert "ratio" not in large
+
+
+def test_each_group_against_one_of_them():
+    found = alike([group(name, *t) for name, t in TABLES.items()], 1, READING, against="south")
+    told = found["criteria"]["recall"]["against"]
+    assert (told["group"], list(told["groups"])) == ("south", ["north", "west"])
+    ps = []
+    for name in ("north", "west"):
+        (k, n), (j, m) = (counts(*TABLES[x])["recall"] for x in (name, "south"))
+        d = told["groups"][name]
+        assert d["difference"] == pytest.approx(k / n - j / m)
+        wanted = hybrid_difference(k / n, wilson(k, n, 0.95), j / m, wilson(j, m, 0.95))
+        assert (d["low"], d["high"]) == pytest.approx(wanted)
+        ps.append(d["p"])
+        assert d["p"] == pytest.approx(mid_p(*(np.array([x]) for x in (k, n, k + j, n + m)))[0])
+    assert min(told["groups"][x]["p_adjusted"] for x in ("north", "west")) == pytest.approx(2 * min(ps))
+
+
+def unequal(tuning=True):
+    """Two wards whose scores lie apart, and a small one."""
+    rng = np.random.default_rng(8)
+    n = 1000
+    actual, ward = (rng.random(n) < 0.4).astype(np.int64), rng.choice(3, n, p=[0.49, 0.49, 0.02])
+    score = np.clip(0.3 + 0.3 * actual - 0.15 * (ward == 1) + 0.12 * rng.normal(size=n), 0, 1)
+    test = np.arange(n) % 2 == 0
+    splits = {"tuning": ~test, "test": test} if tuning else {"test": test}
+    one = core.Candidate("net", score=score, cutoff=core.Cutoff(0.45))
+    s = core.Study("q", ("no", "yes"), actual, 1, splits, "test", "tuning" if tuning else None, (one,))
+    return s, core.Field("ward", ("a", "b", "few"), ward)
+
+
+def with_rule(s, field, **asked):
+    evaluation = core.Evaluation(core.prepare(s, lambda name: field), "none")
+    return evaluation.part(core.Part("alike", "test", fields=("ward",), **asked))["net"]["alike"]
+
+
+def test_cutoffs_by_group_are_learned_on_tuning_and_read_on_the_reported_rows():
+    s, field = unequal()
+    told = with_rule(s, field, rule="recall", rate=0.05, prices=(1.0, 4.0))["cutoffs"]
+    assert told["learned_on"] == "tuning"
+    assert told["kept_the_one"] == ["few"]
+    assert told["by_group"]["few"] == {"value": 0.45}
+    assert told["by_group"]["b"]["value"] < told["by_group"]["a"]["value"]
+    assert told["gap_reached"] <= 0.05
+    score, test = s.candidates[0].score, s.splits["test"]
+    own = np.array([told["by_group"][name]["value"] for name in field.values])[field.codes]
+    before, after = score >= 0.45, score >= own
+    changed = test & (before != after)
+    assert told["changed"]["rows"] == changed.sum()
+    for g, name in enumerate(field.values):
+        for k, label in enumerate(s.classes):
+            wanted = (changed & (field.codes == g) & (s.actual == k)).sum()
+            assert told["changed"]["by_group"][name][label] == wanted
+    positives = test & (s.actual == 1)
+    recall = {side: told[side]["metrics"]["recall"]["value"] for side in ("before", "after")}
+    assert recall["after"] == pytest.approx(after[positives].mean())
+    assert told["change"]["recall"]["difference"] == pytest.approx(recall["after"] - recall["before"])
+    assert told["after"]["criteria"]["recall"]["gap"] < told["before"]["criteria"]["recall"]["gap"]
+    assert told["after"]["by_group"]["few"]["metrics"]["recall"]["value"] is None
+
+
+def test_of_least_cost_every_group_has_its_own_and_without_tuning_it_is_said():
+    s, field = unequal(tuning=False)
+    told = with_rule(s, field, rule="least_cost", prices=(1.0, 3.0))["cutoffs"]
+    assert told["learned_on"] == "test"
+    assert told["gap_reached"] is None
+    score, test = s.candidates[0].score, s.splits["test"]
+    for g, name in enumerate(field.values[:2]):
+        rows = test & (field.codes == g)
+        costs = {c: (rows & (s.actual == 0) & (score >= c)).sum() + 3 * (rows & (s.actual == 1) & (score < c)).sum()
+                 for c in score[rows]}  # fmt: skip
+        assert told["by_group"][name]["value"] == max(c for c, x in costs.items() if x == min(costs.values()))
+    assert "cutoffs" not in with_rule(s, field)

@@ -8,27 +8,30 @@ Mullainathan and Raghavan 2017).
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import combinations
 
 import numpy as np
 
 from ..counting import outcomes
-from ..counting.answers import Answers, mean_variance
+from ..counting.answers import Answers
 from ..counting.table import Share, Table
 from ..metrics.panel import Reading
-from ..number import clean, total
-from ..results import AlikeResult, Criterion, GroupValue
-from ..stats import hypergeometric, intervals
+from ..metrics.reliability import shifted
+from ..number import clean
+from ..results import AgainstGroup, AlikeResult, Criterion, GroupValue
+from ..stats import hypergeometric
 from ..stats.intervals import Interval
-from ..stats.tests import normal_p
+from ..stats.mover import mover, p_by_inversion
+from ..stats.tests import Compared, family, normal_p
 
 # Each rate as one outcome over another, in the order in which they are told.
 RATES: dict[str, tuple[str, str]] = {
     "flagged_share": ("flagged", "rows"), "recall": ("TP", "P"), "fpr": ("FP", "N"), "precision": ("TP", "flagged"),
     "npv": ("TN", "passed"), "accuracy": ("right", "rows"),
 }  # fmt: skip
+WHOLE = (-math.inf, math.inf)
 BOTH = "recall_and_fpr"
 LARGE = "calibration_in_the_large"
 
@@ -43,27 +46,24 @@ class Group:
 
 @dataclass(frozen=True)
 class _Value:
-    """A number of a group, its interval at any confidence, and the share that it is, where it is one."""
+    """A number of a group, its interval at any confidence, and the share that it is, where it is one; else its interval
+    so many standard errors away."""
 
     group: str
     value: float
-    variance: float
+    interval: Callable[[float], Interval]
     share: Share | None
-
-    def interval(self, confidence: float) -> Interval:
-        if self.share is not None:
-            return self.share.interval(confidence)
-        half = intervals.z_value(confidence) * math.sqrt(self.variance)
-        return self.value - half, self.value + half
+    ends: Callable[[float], Interval] = lambda z: (math.nan, math.nan)
 
 
-def alike(groups: Sequence[Group], positive: int, reading: Reading) -> AlikeResult:
+def alike(groups: Sequence[Group], positive: int, reading: Reading, against: str = "") -> AlikeResult:
     """Every criterion over some groups.
 
     Parameters
     ----------
     groups : at least two are needed for a gap; those under `min_slice` rows are named and left out of every gap
     positive : the class that is read against the rest
+    against : a group that each of the others is held against as well
     """
     least = reading.settings.min_slice
     large = [g for g in groups if len(g.rows.actual) >= least]
@@ -73,7 +73,10 @@ def alike(groups: Sequence[Group], positive: int, reading: Reading) -> AlikeResu
     thin = reading.settings.min_denominator
     told: dict[str, Criterion] = {}
     for name, each in values.items():
-        told[name] = _criterion([v for v in each if v is not None], thin, reading, name != LARGE)
+        there = [v for v in each if v is not None]
+        told[name] = _criterion(there, thin, reading, name != LARGE)
+        if against in [v.group for v in there]:
+            told[name]["against"] = _against(against, there, thin, reading)
     told[BOTH] = _both(told["recall"], told["fpr"], values, thin, reading)
     return {
         "groups": {g.name: len(g.rows.actual) for g in groups}, "small": small, "criteria": told,
@@ -87,7 +90,7 @@ def _rate(g: Group, positive: int, top: str, below: str) -> _Value | None:
         return None
     which = outcomes.masks(t.classes, t.cells.shape[1], positive)
     share = t.share(which[top], which[below])
-    return _Value(g.name, share.value, 0.0, share) if share.n > 0 else None
+    return _Value(g.name, share.value, share.interval, share) if share.n > 0 else None
 
 
 def _large(g: Group, positive: int) -> _Value | None:
@@ -99,14 +102,10 @@ def _large(g: Group, positive: int) -> _Value | None:
         score = a.score
     else:
         return None
-    if len(a.actual) < 2:
+    if not len(a.actual) or (a.weight is not None and not a.weight.any()):
         return None
-    off = score - (a.actual == positive)
-    weight = np.ones(len(off)) if a.weight is None else a.weight
-    mean = total(weight * off) / total(weight)
-    n = len(off)
-    variance = mean_variance(off - mean, a.weight, a.group) * n / (n - 1)
-    return _Value(g.name, clean(mean), variance, None)
+    found = shifted(a, score, (a.actual == positive).astype(np.float64))
+    return _Value(g.name, clean(found.mean - found.share), found.interval, None, found.ends)
 
 
 def _criterion(values: Sequence[_Value], thin: int, reading: Reading, is_share: bool) -> Criterion:
@@ -129,6 +128,31 @@ def _criterion(values: Sequence[_Value], thin: int, reading: Reading, is_share: 
     return out
 
 
+def _against(name: str, values: Sequence[_Value], thin: int, reading: Reading) -> AgainstGroup:
+    """Each group less one of them, adjusted over the groups (Holm); of few rows only where it says so."""
+    one = next(v for v in values if v.group == name)
+    others = [v for v in values if v is not one and (v.share is None or v.share.rows >= thin)]
+
+    def compared(v: _Value) -> Compared:
+        def interval(confidence: float) -> Interval:
+            return _less(v, one, confidence)
+
+        test = "hypergeometric_midp" if v.share is not None else "mover"
+        return Compared(v.value - one.value, _pair_p(v, one), test, interval, kind="mover")
+
+    found = family([compared(v) for v in others], reading.settings.confidence)
+    return {"group": name, "groups": {v.group: d for v, d in zip(others, found, strict=True)}}
+
+
+def _less(a: _Value, b: _Value, confidence: float) -> Interval:
+    """The interval of a difference of two groups, from the intervals of both (Newcombe's hybrid)."""
+    first, second = (x.interval(confidence) for x in (a, b))
+    return (
+        a.value - b.value - math.hypot(a.value - first[0], second[1] - b.value),
+        a.value - b.value + math.hypot(first[1] - a.value, b.value - second[0]),
+    )
+
+
 def _told(v: _Value, reading: Reading) -> GroupValue:
     low, high = v.interval(reading.settings.confidence)
     return {"value": clean(v.value), "low": clean(min(low, v.value)), "high": clean(max(high, v.value))}
@@ -141,11 +165,7 @@ def _of_pairs(values: Sequence[_Value], times: float, pairs: int, reading: Readi
     low, high, least = -math.inf, -math.inf, 1.0
     for one, other in combinations(values, 2):
         for a, b in ((one, other), (other, one)):
-            first, second = (x.interval(1.0 - alpha) for x in (a, b))
-            reach = (
-                a.value - b.value - math.hypot(a.value - first[0], second[1] - b.value),
-                a.value - b.value + math.hypot(first[1] - a.value, b.value - second[0]),
-            )
+            reach = _less(a, b, 1.0 - alpha)
             low, high = max(low, reach[0]), max(high, reach[1])
         least = min(least, _pair_p(one, other))
     return low, high, min(1.0, pairs * times * least)
@@ -153,8 +173,8 @@ def _of_pairs(values: Sequence[_Value], times: float, pairs: int, reading: Readi
 
 def _pair_p(a: _Value, b: _Value) -> float:
     if a.share is None or b.share is None:
-        variance = a.variance + b.variance
-        return normal_p((a.value - b.value) / math.sqrt(variance)) if variance > 0 else 1.0
+        of, against = a.ends, b.ends
+        return p_by_inversion(a.value - b.value, lambda z: mover(a.value, of(z), b.value, against(z), limits=WHOLE))
     if a.share.effective != a.share.n or b.share.effective != b.share.n:  # weights, or rows that belong together
         n = a.share.n + b.share.n
         r = (a.share.k + b.share.k) / n

@@ -217,27 +217,51 @@ def monotone(hits: FloatArray, rows: FloatArray) -> FloatArray:
     return out
 
 
+@dataclass(frozen=True)
+class Shifted:
+    """A mean score and a share of rows, the variance of their difference, and how many rows the share would have to be
+    of to spread as much."""
+
+    mean: float
+    share: float
+    spread: float
+    rows: float
+
+    def interval(self, confidence: float) -> intervals.Interval:
+        """Of the mean less the share: Wilson's of the share, shifted."""
+        return self.ends(intervals.z_value(confidence))
+
+    def ends(self, z: float) -> intervals.Interval:
+        """The same so many standard errors away."""
+        low, high = intervals.wilson_at(np.array([self.share]), np.array([self.rows]), z)
+        return self.mean - float(high[0]), self.mean - float(low[0])
+
+
+def shifted(b: Answers, score: FloatArray, y: FloatArray) -> Shifted:
+    """Of rows that all have an answer: their scores and whether they are positive, 1.0 or 0.0, shape (n,) each."""
+    weight = np.ones(len(y)) if b.weight is None else b.weight
+    n, whole = float(len(y)), total(weight)
+    mean, share = total(weight * score) / whole, total(weight * y) / whole
+    spread = mean_variance(score - y - (mean - share), b.weight, b.group)
+    if not b.designed:
+        spread = spread * n / (n - 1) if n > 1 else 0.0
+    rows = share * (1 - share) / spread if 0 < share < 1 and spread > 0 else effective_rows(b.weight, b.group, len(y))
+    return Shifted(mean, share, spread, rows)
+
+
 def in_the_large(a: Answers, t: Tally, confidence: float) -> InTheLarge:
     """Mean score less the share of positives: its interval by Wilson's on as many rows as their spread is worth, and a
     test that the scores are true on average (Kleinberg, Mullainathan and Raghavan 2017)."""
     b = a.with_answer
     if b.scored is None or t.rows <= 0:
         return {**absent("there are no rows"), "p": None}
-    score, y = b.scored.score, b.scored.positive.astype(np.float64)
-    weight = np.ones(len(y)) if b.weight is None else b.weight
-    n, whole = float(len(y)), total(weight)
-    mean, share = total(weight * score) / whole, total(weight * y) / whole
-    gap = score - y - (mean - share)
-    spread = mean_variance(gap, b.weight, b.group)
-    if not a.designed:
-        spread = spread * n / (n - 1) if n > 1 else 0.0
-    rows = share * (1 - share) / spread if 0 < share < 1 and spread > 0 else effective_rows(b.weight, b.group, len(y))
-    low, high = intervals.wilson_share(share, rows, confidence)
-    metric = measured(mean - share, mean - high, mean - low, "wilson_shifted" + a.suffix)
-    chance = spread if a.designed else total(score * (1 - score)) / (n * n)
+    score, n = b.scored.score, float(len(b.actual))
+    s = shifted(b, score, b.scored.positive.astype(np.float64))
+    metric = measured(s.mean - s.share, *s.interval(confidence), "wilson_shifted" + a.suffix)
+    chance = s.spread if a.designed else total(score * (1 - score)) / (n * n)
     if chance <= 0:
         return {**metric, "p": None}
-    return {**metric, "p": min(1.0, 2.0 * float(ndtr(-abs(mean - share) / math.sqrt(chance))))}
+    return {**metric, "p": min(1.0, 2.0 * float(ndtr(-abs(s.mean - s.share) / math.sqrt(chance))))}
 
 
 def spiegelhalter(t: Tally) -> Spiegelhalter:

@@ -53,7 +53,11 @@ def wilson_share(p: float, n: float, confidence: float) -> Interval:
 
 def wilson_shares(p: FloatArray, n: FloatArray, confidence: float) -> Intervals:
     """The same of many shares at once, shape (m,)."""
-    z = z_value(confidence)
+    return wilson_at(p, n, z_value(confidence))
+
+
+def wilson_at(p: FloatArray, n: FloatArray, z: float) -> Intervals:
+    """The same so many standard errors away."""
     middle = p + z * z / (2.0 * n)
     half = z * np.sqrt(np.maximum(p * (1.0 - p), 0.0) / n + z * z / (4.0 * n * n))
     scale = 1.0 + z * z / n
