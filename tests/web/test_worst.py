@@ -27,7 +27,7 @@ def test_the_badly_served_ward_is_found_and_confirmed(signed_in, number, rows):
     told = ask(ana, f"/studies/{number}/worst", candidate=1, metric="recall", cutoffs="1:0.5").json
     assert (told["searched_on"], told["read_on"], told["halved"]) == ("tuning", "test", False)
     first = told["found"][0]
-    assert first["by"][0].endswith('ward = "Harbour"') or 'ward = "Harbour"' in first["condition"]
+    assert first["by"]["ward"] == "Harbour"
     ward = next(f for f in told["found"] + [] if f["condition"] == 'ward = "Harbour"')
     for split, of in (("tuning", ward["effect"]), ("test", ward["confirmed"])):
         recall = [

@@ -48,6 +48,7 @@ from .results import (
     SliceResult,
     SplitResult,
     Stretch,
+    WorstResult,
 )
 from .stats import association
 from .stats.intervals import z_value
@@ -60,10 +61,14 @@ from .study import (
     CutoffStudy,
     DoubtStudy,
     Field,
+    FieldsOf,
     Gate,
+    GroupStudy,
+    NamedCondition,
     OwnMetric,
     Quoted,
     RowIds,
+    SearchStudy,
     Settings,
     Study,
     merged,
@@ -76,7 +81,7 @@ from .words.telling import Unfolded, class_names, outcomes_of
 from .words.unfold import gate_sentence, unfold, unfold_path
 from .worst import LOSSES as WORST_LOSSES
 from .worst import Asked as WorstAsked
-from .worst import WorstResult, rates, worst
+from .worst import rates, worst
 from .writing import as_set, count, letter, listed, named, p_shown, several, shown, with_interval
 
 __all__ = [
@@ -122,16 +127,19 @@ __all__ = [
     "Drift",
     "Evaluation",
     "Field",
+    "FieldsOf",
     "Finding",
     "FloatArray",
     "Gate",
     "GateResult",
+    "GroupStudy",
     "HoldoutResult",
     "IntArray",
     "Lead",
     "LiveTally",
     "Metric",
     "MetricChange",
+    "NamedCondition",
     "NotLearnedError",
     "Numbers",
     "OwnMetric",
@@ -144,6 +152,7 @@ __all__ = [
     "RowIds",
     "Rule",
     "SearchField",
+    "SearchStudy",
     "Settings",
     "SliceResult",
     "SplitResult",

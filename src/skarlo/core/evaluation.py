@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from functools import cached_property, partial
 from typing import Any, cast
 
-from . import suspect
+import numpy as np
+
+from . import suspect, worst
 from .compare import cells, pairs, quoted
 from .compare.disagreement import disagreement as differing
 from .compare.paired import Both
@@ -27,12 +29,15 @@ from .parts import KINDS, Curves, Part, of_file, put_together
 from .prepared import OnSplit, Placed, Prepared, prepare
 from .progress import Progress, Steps
 from .results import (
+    AlikeResult,
     CandidateResult,
     CellsLess,
+    ConditionResult,
     DisagreementResult,
     DoubtResult,
     Drift,
     GateResult,
+    GroupsEntry,
     Lead,
     MergedResult,
     Optimism,
@@ -40,8 +45,10 @@ from .results import (
     QuotedResult,
     Recalibration,
     Results,
+    SearchEntry,
+    TrueOf,
 )  # fmt: skip
-from .study import Candidate, Cutoff, DoubtStudy, Study, merged
+from .study import Candidate, Cutoff, DoubtStudy, NamedCondition, Study, merged
 from .subject import Subject
 from .words import findings
 from .words.another import Another, another, other_definitions
@@ -147,7 +154,8 @@ class Evaluation:
         s = self.study
         drawn, expected = self.how != "none", s.expected_base_rate and s.positive is not None
         there = {
-            "slices": s.slices, "quoted": s.quoted, "curves": drawn, "net_benefit": drawn, "expected": expected,
+            "slices": s.slices or s.conditions, "quoted": s.quoted, "curves": drawn, "net_benefit": drawn,
+            "expected": expected,
         }  # fmt: skip
         return {kind for kind, given in there.items() if not given}
 
@@ -216,7 +224,7 @@ class Evaluation:
         self, key: tuple[str, object], about: CandidateResult, reading: Reading, on: Callable[[str], OnSplit],
         left_out: bool = False,
     ) -> Subject:  # fmt: skip
-        return Subject(self.ready, self._once, self.how, key, about, reading, left_out, on)
+        return Subject(self.ready, self._once, self.how, key, about, reading, left_out, on, lambda: self._candidates)
 
     @property
     def _subjects(self) -> list[Subject]:
@@ -388,6 +396,70 @@ class Evaluation:
         otherwise = other_definitions(s.on(split).judged, s.reading)
         return another(self.results(wanted), text, candidate, split, elsewhere, otherwise)
 
+    def cuts(self) -> dict[str, dict[str, list[float]]]:
+        """Of fields that are cut as the study says, the finite edges."""
+        return {name: {"edges": list(edges)} for name, edges in self.study.cuts.items()}
+
+    def conditions(self) -> dict[str, ConditionResult]:
+        """Of each named condition how many rows it is true of, and of how many it cannot be told."""
+        out: dict[str, ConditionResult] = {}
+        for c in self.study.conditions:
+            told: ConditionResult = {"condition": str(c.condition)}
+            if c.condition.reads_answers and c.kept is None:
+                told["candidates"] = {s.name: {"splits": self._true_of(s, c)} for s in self._candidates}
+            else:
+                told["splits"] = self._true_of(self._candidates[0], c)
+            if c.kept is not None:
+                told |= {"kept": c.since, "gone": c.gone}
+            out[c.name] = told
+        return out
+
+    def _true_of(self, s: Subject, c: NamedCondition) -> dict[str, TrueOf]:
+        found = {split: s.truth(split, c) for split in self.study.splits}
+        return {
+            split: {"rows": int(np.count_nonzero(t.true)), "unknown_rows": int(np.count_nonzero(t.unknown))}
+            for split, t in found.items()
+        }
+
+    def search(self) -> list[SearchEntry]:
+        """The slices that are served worst, for each search and candidate that the study asks for."""
+        return self._once.get("search", self._search)
+
+    def _search(self) -> list[SearchEntry]:
+        out: list[SearchEntry] = []
+        fields = self.study.fields
+        for one in self.study.search:
+            for s in self._candidates:
+                if fields is None or one.on not in (None, s.name):
+                    continue
+                asked = worst.Asked(s.name, one.metric, one.loss, one.fields or fields.searchable, one.depth, one.of)
+                told: SearchEntry = {"candidate": s.name, "looked_at": 0, "found": []}
+                told |= {"metric": one.metric} if one.metric else {"loss": one.loss}
+                try:
+                    found: Mapping[str, Any] = worst.worst(self, asked, fields.searched)
+                    told |= cast(SearchEntry, {k: v for k, v in found.items() if k != "measure"})
+                except KeyError as e:
+                    told["why"] = str(e.args[0])
+                out.append(told)
+        return out
+
+    def groups(self) -> list[GroupsEntry]:
+        """Whether groups are treated alike, for each candidate that predicts a class."""
+        out: list[GroupsEntry] = []
+        split = self.study.report_on
+        for g in self.study.groups:
+            part = Part("alike", split, fields=g.by, of=g.of, against=g.against, rule=g.rule, rate=g.gap_at_most,
+                        prices=g.prices)  # fmt: skip
+            for s in self._candidates:
+                found = s.of(part)
+                if found is not None:
+                    told: AlikeResult = found["alike"]
+                    criteria = {name: told["criteria"][name] for name in g.criteria}
+                    out.append(cast(GroupsEntry, {
+                        "candidate": s.name, "by": list(g.by), **told, "criteria": criteria,
+                    }))  # fmt: skip
+        return out
+
     def doubt(self, part: Part) -> DoubtResult | None:
         """Labels that may be wrong, where it is asked for."""
         asked = self.study.doubt
@@ -446,6 +518,7 @@ class Evaluation:
             *study.findings,
             *findings.of_study(study, entries, self._entrants, self._against()),
             *findings.of_cutoffs(entries, study.report_on),
+            *findings.of_asked(self.conditions(), self.search(), self.groups(), study.report_on),
         ]
 
     def gates(self) -> list[GateResult]:
@@ -460,6 +533,8 @@ class Evaluation:
         split = self.study.report_on
         found = s.slices(split, for_gates=True)
         by = {names: found.of(i) for i, names in enumerate(self.study.field_lists) if names in wanted}
+        named = {g.where for g in self.study.gates if g.where}
+        by |= {(c.name,): s.sliced_by(split, c) for c in self.study.conditions if c.name in named}
         per_class, no_answer = s.reported("classes")["per_class"], s.reported("lines")["no_answer"]
         return Judged(s.entrant, s.on(split).judged, no_answer, per_class, by)
 
@@ -478,6 +553,10 @@ _OF_STUDY: dict[str, Callable[[Evaluation], Any]] = {
     "best": Evaluation.best,
     "against_baseline": Evaluation.against_baseline,
     "quoted": Evaluation.quoted,
+    "cuts": lambda e: e.cuts() or None,
+    "conditions": lambda e: e.conditions() or None,
+    "search": lambda e: e.search() or None,
+    "groups": lambda e: e.groups() or None,
     "findings": Evaluation.findings,
     "gates": Evaluation.gates,
 }

@@ -82,9 +82,10 @@ class Prepared:
     def field(self, asked: str) -> Field:
         """A field cut as asked for, along the study's rows: "girth", "girth:4", "seen:month". Raises KeyError for what
         there is not."""
-        if self._fields is None:
+        make = self._fields or (None if self.study.fields is None else self.study.fields.cut)
+        if make is None:
             raise KeyError(f"the study has no field {asked} to slice by")
-        return self.once.get(("field", asked), lambda: self._fields(asked))  # type: ignore[misc]
+        return self.once.get(("field", asked), lambda: make(asked))
 
     def whole(self, i: int) -> Answers:
         """The i-th candidate over all rows; of two classes with no class predicted yet."""

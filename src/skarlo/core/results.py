@@ -374,6 +374,123 @@ class LabelEnds(TypedDict):
     high: float
 
 
+class Effect(TypedDict):
+    """A slice less the other rows, with its one-sided p, adjusted for every slice that was looked at."""
+
+    difference: float
+    low: float
+    high: float
+    p: float
+    p_bh: NotRequired[float]
+
+
+class Confirmed(TypedDict):
+    """The same slice on the rows that were not searched: adjusted by Holm over the finds that are large enough."""
+
+    status: str
+    rows: int
+    denominator: int
+    difference: float | None
+    low: float | None
+    high: float | None
+    p: float | None
+    p_holm: float | None
+
+
+class Folded(TypedDict):
+    """Slices that say the same of nearly the same rows."""
+
+    count: int
+    list: list[str]
+
+
+class Find(TypedDict):
+    """A slice that was found: the condition that is true of its rows, which is all of `conditions`, and the part of
+    each of its fields."""
+
+    condition: str
+    conditions: list[str]
+    by: dict[str, str]
+    rows: int
+    denominator: int
+    effect: Effect
+    folded: NotRequired[Folded]
+    sharper: NotRequired[list[str]]
+    confirmed: Confirmed
+
+
+class WorstResult(TypedDict):
+    """What a search came to. `searched_on` and `read_on` are splits, or the halves of the reported rows."""
+
+    candidate: str
+    measure: str
+    looked_at: int
+    searched_on: str
+    read_on: str
+    halved: bool
+    approximate: bool
+    found: list[Find]
+    below: list[Find]
+
+
+class SearchEntry(TypedDict):
+    """What a search that the study asks for came to for a candidate; with why where it could not be made."""
+
+    candidate: str
+    metric: NotRequired[str]
+    loss: NotRequired[str]
+    looked_at: int
+    searched_on: NotRequired[str]
+    read_on: NotRequired[str]
+    halved: NotRequired[bool]
+    approximate: NotRequired[bool]
+    found: list[Find]
+    below: NotRequired[list[Find]]
+    why: NotRequired[str]
+
+
+class GroupsEntry(TypedDict):
+    """Whether a candidate treats the groups of a field, or of two, alike, as the study asks for."""
+
+    candidate: str
+    by: list[str]
+    groups: dict[str, int]
+    small: list[str]
+    criteria: dict[str, Criterion]
+    not_all_at_once: dict[str, object] | None
+    cutoffs: NotRequired[GroupCutoffs]
+
+
+class CutEdges(TypedDict):
+    """The finite edges between the groups of a field."""
+
+    edges: list[float]
+
+
+class TrueOf(TypedDict):
+    """How many rows a condition is true of, and of how many it cannot be told."""
+
+    rows: int
+    unknown_rows: int
+
+
+class TrueOfSplits(TypedDict):
+    """The same by split."""
+
+    splits: dict[str, TrueOf]
+
+
+class ConditionResult(TypedDict):
+    """A named condition, as it is written; by candidate where it reads answers. `kept` says since when its rows stay
+    the same ones, of which so many are `gone`."""
+
+    condition: str
+    splits: NotRequired[dict[str, TrueOf]]
+    candidates: NotRequired[dict[str, TrueOfSplits]]
+    kept: NotRequired[str]
+    gone: NotRequired[int]
+
+
 class LabelBound(TypedDict):
     """A metric, and how far it could move if some labels are wrong; `about`: at least so far.
 
@@ -720,6 +837,11 @@ class Results(TypedDict):
     best: dict[str, dict[str, Lead]]
     against_baseline: dict[str, dict[str, dict[str, dict[str, Difference]]]]
     quoted: NotRequired[list[QuotedResult]]
+    cuts: NotRequired[dict[str, CutEdges]]
+    conditions: NotRequired[dict[str, ConditionResult]]
+    search: NotRequired[list[SearchEntry]]
+    groups: NotRequired[list[GroupsEntry]]
+    doubt: NotRequired[DoubtResult]
     findings: list[Finding]
     gates: list[GateResult]
 

@@ -9,6 +9,7 @@ from typing import Any, Literal
 import numpy as np
 
 from .counting.table import Sampling
+from .language.condition import Condition, Values
 from .language.formula import Formula
 from .number import BoolArray, Finding, FloatArray, IntArray
 
@@ -91,7 +92,10 @@ class OwnMetric:
 
 @dataclass(frozen=True)
 class Gate:
-    """A condition set in advance. Exactly one of at_least, at_most and against is given."""
+    """A condition set in advance. Exactly one of at_least, at_most and against is given.
+
+    where : the name of a condition, on whose rows alone it is read
+    """
 
     metric: str
     text: str | None = None
@@ -103,6 +107,7 @@ class Gate:
     read_at: str = "safe"
     on: str | None = None
     every: tuple[str, ...] = ()
+    where: str = ""
     level: Literal["must", "should"] = "must"
 
 
@@ -111,12 +116,14 @@ class Field:
     """A field of the hold-out to slice by: its values in order, and each row's code, shape (n,).
 
     conditions : of each value the condition that is true of its rows; empty where none are told
+    listed : how many of the values, from the first, are slices; the others are only what these are held against
     """
 
     name: str
     values: tuple[str, ...]
     codes: IntArray
     conditions: tuple[str, ...] = ()
+    listed: int | None = None
 
 
 @dataclass(frozen=True)
@@ -165,6 +172,59 @@ class Band:
     high: float | None = None
     least_cost: Mapping[str, float] | None = None
     on: str | None = None
+
+
+@dataclass(frozen=True)
+class FieldsOf:
+    """The fields of the hold-out along a study's rows, each made ready when it is asked for.
+
+    values : by name, as conditions read them; cut : cut into groups as the study says; searched : as slices are
+    searched by it, of its name and the rows that are searched; searchable : which those are
+    """
+
+    values: Callable[[str], Values]
+    cut: Callable[[str], Field]
+    searched: Callable[[str, BoolArray], Any]
+    searchable: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class NamedCondition:
+    """A condition of the study's own. `kept` are the rows of which it was true once, shape (n,), where these stay its
+    rows; `gone` says how many of them are there no longer, `since` when that was."""
+
+    name: str
+    condition: Condition
+    kept: BoolArray | None = None
+    gone: int = 0
+    since: str = ""
+
+
+@dataclass(frozen=True)
+class SearchStudy:
+    """A search for the slices that are served worst, by a rate or F1, or a loss by row; of every candidate, over all
+    fields, where left out. of : of three classes and more, the class that the rate is of"""
+
+    on: str | None = None
+    metric: str = ""
+    loss: str = ""
+    fields: tuple[str, ...] = ()
+    depth: int = 2
+    of: str = ""
+
+
+@dataclass(frozen=True)
+class GroupStudy:
+    """Whether the groups of a field, or of two, are treated alike, by some criteria. `rule` says what cutoffs for each
+    group are to do: "least_cost", or be equal in a rate to within `gap_at_most`, at the least cost by `prices`."""
+
+    by: tuple[str, ...]
+    criteria: tuple[str, ...]
+    against: str = ""
+    of: str = ""
+    rule: str = ""
+    gap_at_most: float = 0.02
+    prices: tuple[float, float] = (1.0, 1.0)
 
 
 @dataclass(frozen=True)
@@ -220,6 +280,9 @@ class Study:
     bands : bands for review, told of in the results file
     picked : whether the rows are a slice that was picked out: under min_slice of them only counts are told
     doubt : whether the results file tells of labels that may be wrong
+    fields : the fields of the hold-out, where something of these is asked; marks : the rows that bear each mark
+    cuts : of fields that are cut as the study says, the finite edges
+    conditions, search, groups : what the results file tells besides
     ids : of the rows
     names, words : names to show for classes, and words for tp, fn, fp, tn
     """
@@ -249,6 +312,12 @@ class Study:
     cutoff_study: CutoffStudy | None = None
     bands: tuple[Band, ...] = ()
     doubt: DoubtStudy | None = None
+    fields: FieldsOf | None = None
+    marks: Mapping[str, BoolArray] = field(default_factory=dict)
+    cuts: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
+    conditions: tuple[NamedCondition, ...] = ()
+    search: tuple[SearchStudy, ...] = ()
+    groups: tuple[GroupStudy, ...] = ()
     ids: RowIds = RowIds(str)
     picked: bool = False
 
@@ -289,7 +358,7 @@ def only(study: Study, rows: BoolArray) -> Study:
         slices=tuple(tuple(replace(f, codes=f.codes[rows]) for f in fields) for fields in study.slices),
         numbers={name: x[rows] for name, x in study.numbers.items()},
         split_rows={name: int(np.count_nonzero(of)) for name, of in splits.items()}, gates=(), quoted=(), findings=(),
-        ids=study.ids.only(rows), picked=True,
+        ids=study.ids.only(rows), fields=None, marks={}, conditions=(), search=(), groups=(), doubt=None, picked=True,
     )  # fmt: skip
 
 
@@ -335,4 +404,5 @@ def merged(study: Study, groups: Sequence[int]) -> Study:
         study, classes=tuple(named), actual=to[study.actual], positive=None, names={},
         candidates=tuple(of(c) for c in study.candidates), metrics=(), gates=(), quoted=(), slices=(), bands=(),
         cutoff_study=None, expected_base_rate=(), doubt=None,
+        conditions=(), search=(), groups=(), cuts={},
     )  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 from typing import Any, TypeVar
@@ -12,13 +12,14 @@ import numpy as np
 
 from .compare import alike, cells, expected
 from .compare.pairs import Entrant
-from .compare.slices import Slices, few_rows
+from .compare.slices import Slice, Slices, few_rows
 from .compare.splits import gap
 from .counting import curves, outcomes
 from .counting.answers import Answers, effective_rows
 from .counting.table import row_shares
 from .counting.tally import Tally
 from .decide import confidence, cutoffs, net_benefit, review, treated
+from .language.condition import Numbers, Table, Texts, Truth
 from .metrics import classes, counts, own, panel, ranking, reliability
 from .metrics.panel import Reading
 from .number import BoolArray, IntArray, absent
@@ -26,7 +27,8 @@ from .once import Once
 from .parts import Curves, Part
 from .prepared import OnSplit, Prepared
 from .results import CandidateResult, GroupCutoffs
-from .study import Band, CutoffStudy, OwnMetric
+from .study import Band, CutoffStudy, Field, NamedCondition, OwnMetric
+from .writing import letter
 
 T = TypeVar("T")
 
@@ -43,6 +45,7 @@ class Subject:
     key : what it is called where values are kept
     about : what is told of it before anything is evaluated
     on : its rows on a split
+    peers : all candidates, of which conditions speak by name or letter
     """
 
     ready: Prepared
@@ -53,6 +56,7 @@ class Subject:
     reading: Reading
     left_out: bool
     on: Callable[[str], OnSplit]
+    peers: Callable[[], Sequence[Subject]] = tuple
 
     @property
     def name(self) -> str:
@@ -322,13 +326,69 @@ class Subject:
         return there and not self.is_baseline and not self.too_few(split)
 
     def _sliced(self, part: Part) -> dict[str, Any] | None:
-        lists = self.ready.study.field_lists
-        if self.is_baseline or not (lists or part.fields):
+        lists, conditions = self.ready.study.field_lists, self.ready.study.conditions
+        if self.is_baseline or not (lists or part.fields or conditions):
             return None
         if part.fields and part.fields not in lists:
             return {"slices": [one.told for one in self._cut(part.split, part.fields).all()]}
         found = self.slices(part.split)
-        return {"slices": [one.told for i, x in enumerate(lists) if part.fields in ((), x) for one in found.of(i)]}
+        told = [one.told for i, x in enumerate(lists) if part.fields in ((), x) for one in found.of(i)]
+        return {
+            "slices": told
+            + ([] if part.fields else [s.told for c in conditions for s in self.sliced_by(part.split, c)])
+        }
+
+    def sliced_by(self, split: str, c: NamedCondition) -> list[Slice]:
+        """The rows of a named condition as a slice; none where it is true of no row."""
+
+        def make() -> list[Slice]:
+            rows = self.ready.study.splits[split]
+            codes = np.ones(len(rows), dtype=np.int64)
+            codes[rows] = ~self.truth(split, c).true
+            field = Field("condition", (c.name, ""), codes, listed=1)
+            found = Slices(self.on(split).judged, [(field,)], self._rows_of(split), self.reading).all()
+            if c.condition.reads_answers and c.kept is None:
+                for one in found:
+                    for d in [*one.told["rest"].values()]:
+                        if d.get("p") is not None:
+                            d |= {"p": None, "p_adjusted": None, "why": "the slice depends on the answer"}
+            return found
+
+        return self.once.get(("condition", self.key, split, c.name), make)
+
+    def truth(self, split: str, c: NamedCondition) -> Truth:
+        """Of the rows of a split whether a named condition is true; what it says of an answer without saying whose is
+        of this candidate."""
+        study, rows = self.ready.study, self.ready.study.splits[split]
+        if c.kept is not None:
+            return Truth(c.kept[rows], np.zeros(int(rows.sum()), dtype=bool))
+        fields = study.fields
+        assert fields is not None
+
+        def some(values: Texts | Numbers) -> Texts | Numbers:
+            if isinstance(values, Texts):
+                return Texts(values.categories, values.codes[rows])
+            return Numbers(values.values[rows])
+
+        def whose(name: str | None) -> Subject:
+            every = self.peers()
+            return self if name is None else next(
+                s for i, s in enumerate(every) if name == s.name or name == letter(i)
+            )  # fmt: skip
+
+        def predicted(name: str | None) -> Texts:
+            said = whose(name).on(split).whole.predicted
+            return Texts(study.classes, np.full(int(rows.sum()), -1) if said is None else said)
+
+        def score(name: str | None) -> Numbers:
+            found = whose(name).on(split).whole.score
+            return Numbers(np.full(int(rows.sum()), np.nan) if found is None else found)
+
+        table = Table(
+            int(rows.sum()), lambda name: some(fields.values(name)),
+            lambda: Texts(study.classes, study.actual[rows]), predicted, score, lambda name: study.marks[name][rows],
+        )  # fmt: skip
+        return c.condition.evaluate(table)
 
     def _cut(self, split: str, names: tuple[str, ...]) -> Slices:
         """Slices by fields that the study does not list, each cut as its name says."""

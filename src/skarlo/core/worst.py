@@ -5,21 +5,20 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import NotRequired
+from typing import Protocol
 
 import numpy as np
-from typing_extensions import TypedDict
 
 from .compare import search
 from .compare.search import Found
 from .compare.search_fields import SearchField
 from .compare.search_measures import Loss, Rate, between
 from .counting import outcomes
-from .evaluation import Evaluation
 from .metrics.definitions import METRICS
 from .metrics.losses import class_losses
 from .number import BoolArray, FloatArray, clean
 from .progress import Progress
+from .results import Confirmed, Effect, Find, WorstResult
 from .stats.draws import generator
 from .stats.tests import holm
 from .study import Study
@@ -29,6 +28,17 @@ LOSSES = ("log_loss", "brier", "error")
 CLIP = 1e-15
 MOST_FAMILIES = 50_000
 FieldOf = Callable[[str, BoolArray], SearchField]
+
+
+class Evaluated(Protocol):
+    """A study at given cutoffs, with its candidates."""
+
+    @property
+    def study(self) -> Study: ...
+
+    def subject_named(self, name: str) -> Subject:
+        """A candidate. Raises KeyError where there is none of that name."""
+        ...
 
 
 @dataclass(frozen=True)
@@ -48,56 +58,6 @@ class Asked:
     of: str = ""
 
 
-class Effect(TypedDict):
-    """A slice less the other rows, with its one-sided p, adjusted for every slice that was looked at."""
-
-    difference: float
-    low: float
-    high: float
-    p: float
-    p_bh: NotRequired[float]
-
-
-class Confirmed(TypedDict):
-    """The same slice on the rows that were not searched: adjusted by Holm over the finds that are large enough."""
-
-    status: str
-    rows: int
-    denominator: int
-    difference: float | None
-    low: float | None
-    high: float | None
-    p: float | None
-    p_holm: float | None
-
-
-class Find(TypedDict):
-    """A slice that was found, by the condition that is true of its rows."""
-
-    condition: str
-    by: list[str]
-    rows: int
-    denominator: int
-    effect: Effect
-    folded: NotRequired[list[str]]
-    sharper: NotRequired[list[str]]
-    confirmed: Confirmed
-
-
-class WorstResult(TypedDict):
-    """What a search came to. `searched_on` and `read_on` are splits, or the halves of the reported rows."""
-
-    candidate: str
-    measure: str
-    looked_at: int
-    searched_on: str
-    read_on: str
-    halved: bool
-    approximate: bool
-    found: list[Find]
-    below: list[Find]
-
-
 def rates(positive: int | None) -> list[str]:
     """The rates that slices can be searched by, in order; of three classes and more those of one class, and accuracy.
 
@@ -110,7 +70,7 @@ def rates(positive: int | None) -> list[str]:
     return [name for name in out if positive is not None or name in ("accuracy", "precision", "recall", "f1", "fpr")]
 
 
-def worst(evaluation: Evaluation, asked: Asked, field_of: FieldOf, progress: Progress | None = None) -> WorstResult:
+def worst(evaluation: Evaluated, asked: Asked, field_of: FieldOf, progress: Progress | None = None) -> WorstResult:
     """Search for the slices that a candidate serves worst.
 
     Parameters
@@ -133,7 +93,7 @@ def worst(evaluation: Evaluation, asked: Asked, field_of: FieldOf, progress: Pro
     >>> every = np.ones(120, dtype=bool)
     >>> s = core.Study("q", ("no", "yes"), actual, 1, {"all": every}, "all", None, (one,))
     >>> ward = core.Texts(["North", "South"], ward)
-    >>> told = worst(Evaluation(s), Asked("net", "recall", fields=("ward",), depth=1),
+    >>> told = worst(core.Evaluation(s), Asked("net", "recall", fields=("ward",), depth=1),
     ...              lambda name, rows: core.search_field(name, ward, "text", rows))
     >>> [f["condition"] for f in told["found"]]
     ['ward = "South"']
@@ -163,11 +123,16 @@ def worst(evaluation: Evaluation, asked: Asked, field_of: FieldOf, progress: Pro
 
     def told(f: Found, i: int) -> Find:
         effect: Effect = {"difference": f.difference, "low": f.low, "high": f.high, "p": f.p, "p_bh": f.p_bh}
-        return {"condition": f.text, "by": list(f.conditions), "rows": f.rows, "denominator": f.denominator,
-                "effect": effect, "confirmed": confirmed[i]}  # fmt: skip
+        by = {fields[k].name: fields[k].conditions[at].part for k, at in zip(f.fields, f.places, strict=True)}
+        return {"condition": f.text, "conditions": list(f.conditions), "by": by, "rows": f.rows,
+                "denominator": f.denominator, "effect": effect, "confirmed": confirmed[i]}  # fmt: skip
 
     out = [
-        {**told(k.found, i), "folded": [f.text for f in k.folded], "sharper": [f.text for f in k.sharper]}
+        {
+            **told(k.found, i),
+            "folded": {"count": len(k.folded), "list": [f.text for f in k.folded]},
+            "sharper": [f.text for f in k.sharper],
+        }
         for i, k in enumerate(found.kept)
     ]
     tuned = study.tune_on or study.report_on

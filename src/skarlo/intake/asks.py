@@ -85,7 +85,7 @@ def gates_of(spec: StudySpec, classes: list[str], own: tuple[OwnMetric, ...], do
             doing.misasked(f"gates.{i}: {message}", found, expected)
     return tuple(
         Gate(g.metric, g.text, g.of_class, g.at_least, g.at_most, g.against, g.margin, g.read_at, g.on, tuple(g.every),
-             g.level) for g in spec.gates
+             g.where or "", g.level) for g in spec.gates
     )  # fmt: skip
 
 
@@ -99,6 +99,14 @@ def _gate_faults(
         out.append(("there is no such class", g.of_class, one_of(classes)))
     if g.on is not None and g.on not in names:
         out.append(("there is no such candidate", g.on, one_of(names)))
+    if g.where is not None and g.where not in spec.conditions:
+        out.append(
+            (
+                "there is no such condition",
+                g.where,
+                one_of(list(spec.conditions)) if spec.conditions else "[conditions]",
+            )
+        )
     if g.against is not None:
         if g.against != "runs now" and g.against not in names:
             out.append(("there is no such candidate to compare with", g.against, one_of([*names, "runs now"])))

@@ -24,6 +24,7 @@ from .labels import alike_in, merged, near_labels
 from .problems import InputError, Problem
 from .read import as_text
 from .spec import HoldoutSpec, RuleSpec, StudySpec
+from .where import Around, Asked, asked_of
 
 __all__ = ["Files", "load", "read_study"]
 
@@ -145,6 +146,8 @@ def _joined(spec: StudySpec, holdout: Holdout, files: Files, leave: frozenset[st
     quoted = quoted_of(spec, r.classes, doing)
     bands = bands_of(spec, r.classes, doing)
     check_shown(spec, r.classes, doing)
+    around = Around(r.classes, r.ids, kept, r.splits.get(h.report_on or "all", kept), leave)
+    asked = asked_of(spec, holdout, around, files, doing)
     if spec.cutoff_study is not None and len(r.classes) > 2:
         doing.misasked("cutoff_study is for two classes", f"{len(r.classes)} classes")
     if doing.problems:
@@ -165,7 +168,7 @@ def _joined(spec: StudySpec, holdout: Holdout, files: Files, leave: frozenset[st
         settings=core.Settings(s.confidence, s.seed, s.draws, s.bins, s.min_slice, s.min_denominator),
         weight=None if r.weight is None else r.weight[kept],
         group=None if r.group is None else r.group[kept],
-        slices=tuple(tuple(replace(f, codes=f.codes[kept]) for f in each) for each in r.slices),
+        slices=tuple(tuple(_as_cut(f, asked, kept) for f in each) for each in r.slices),
         numbers={name: x[kept] for name, x in numbers.items()},
         metrics=own,
         gates=gates,
@@ -178,9 +181,22 @@ def _joined(spec: StudySpec, holdout: Holdout, files: Files, leave: frozenset[st
         quoted=quoted,
         cutoff_study=None if spec.cutoff_study is None else core.CutoffStudy(**spec.cutoff_study.model_dump()),
         bands=bands,
+        ids=_ids(r.ids, kept),
+        **asked.given,
     )
     account: Account = {"fields": shown, "joins": [] if r.ids is None else [a.joined(r.ids) for a in answered]}
     return Read(study, account, partial(joined, table, r.actual, r.splits, answered, kept))
+
+
+def _as_cut(f: Field, asked: Asked, kept: BoolArray) -> Field:
+    """A field to slice by along the rows in any split: cut as the study says, else by its values as they are."""
+    return asked.fields.cut(f.name) if asked.fields and f.name in asked.cuts else replace(f, codes=f.codes[kept])
+
+
+def _ids(ids: pl.Series | None, kept: BoolArray) -> core.RowIds:
+    """The ids of the rows; where there are none their places from 1."""
+    places = None if kept.all() else np.flatnonzero(kept)
+    return core.RowIds((lambda i: str(i + 1)) if ids is None else (lambda i: str(ids[i])), places)
 
 
 def _merged(h: HoldoutSpec, labels: pl.Series, file: str, doing: Loading) -> pl.Series:

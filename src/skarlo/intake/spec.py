@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 import tomllib
+from datetime import date
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -41,6 +42,9 @@ Label = Annotated[
     BeforeValidator(_as_text),
     WithJsonSchema({"anyOf": [{"type": "string"}, {"type": "integer"}, {"type": "boolean"}]}),
 ]
+
+
+Ids = Name | list[Label]  # a file of ids, or the ids themselves
 
 
 class _Part(BaseModel):
@@ -85,6 +89,7 @@ class HoldoutSpec(_Part):
     slices: list[list[Name]] = []
     show: dict[str, Any] = {}
     expected_base_rate: Share | list[Share] | None = None
+    marks: Name | dict[Name, list[Label]] | None = None
 
     @model_validator(mode="after")
     def _one_way(self) -> HoldoutSpec:
@@ -246,12 +251,15 @@ class GateSpec(_Part):
     read_at: Literal["value", "low", "high", "safe"] = "safe"
     on: Name | None = None
     every: list[Name] = []
+    where: Name | None = None
     level: Literal["must", "should"] = "must"
 
     @model_validator(mode="after")
     def _one_condition(self) -> GateSpec:
         if sum(x is not None for x in (self.at_least, self.at_most, self.against)) != 1:
             raise ValueError("a gate has exactly one of at_least, at_most and against")
+        if self.where is not None and (self.every or self.against):
+            raise ValueError("where goes with neither every nor against")
         return self
 
 
@@ -328,6 +336,104 @@ class BandSpec(_Part):
         return self
 
 
+class KeptSpec(_Part):
+    """A condition whose rows stay those of which it was true once, on the day `kept`: `ids` are theirs, or a CSV."""
+
+    where: Name
+    kept: date
+    ids: Ids
+
+    @field_validator("kept", mode="before")
+    @classmethod
+    def _a_day(cls, value: Any) -> Any:
+        return date.fromisoformat(value) if isinstance(value, str) else value
+
+
+_TEXT, _KEPT = "(a condition)", "(kept)"
+ConditionSpec = Annotated[
+    Annotated[Name, Tag(_TEXT)] | Annotated[KeptSpec, Tag(_KEPT)],
+    Discriminator(lambda v: _KEPT if isinstance(v, dict | KeptSpec) else _TEXT),
+]
+
+
+class CutSpec(_Part):
+    """[cuts]: how a field is cut into groups: a number at so many quantiles or at edges, a date by a period."""
+
+    quantiles: int | None = Field(default=None, ge=2, le=100)
+    edges: list[Annotated[float, Field(allow_inf_nan=False)]] = []
+    by: Literal["year", "quarter", "month", "week", "day"] | None = None
+
+    @model_validator(mode="after")
+    def _one_way(self) -> CutSpec:
+        if sum((self.quantiles is not None, bool(self.edges), self.by is not None)) != 1:
+            raise ValueError("a field is cut in one way: quantiles, edges, or by a period")
+        return self
+
+
+class SearchSpec(_Part):
+    """[[search]]: the slices that are served worst, by a metric or by a loss."""
+
+    on: Name | None = None
+    metric: Name | None = None
+    loss: Literal["log_loss", "brier", "error"] | None = None
+    fields: list[Name] = []
+    depth: int = Field(default=2, ge=1, le=3)
+    of_class: Label | None = Field(default=None, alias="class")
+
+    @model_validator(mode="after")
+    def _one_of(self) -> SearchSpec:
+        if (self.metric is None) == (self.loss is None):
+            raise ValueError("a search is by a metric or by a loss, one of them")
+        return self
+
+
+CRITERIA = (
+    "flagged_share", "recall", "fpr", "recall_and_fpr", "precision", "npv", "calibration_in_the_large", "accuracy",
+)  # fmt: skip
+
+
+class GroupCutoffsSpec(_Part):
+    """What cutoffs for each group are to do: be equal in a rate at the least cost, or cost least."""
+
+    equal: Literal["recall", "fpr", "flagged_share", "precision"] | None = None
+    gap_at_most: float = Field(default=0.02, ge=0, le=1)
+    rule: Literal["least_cost"] | None = None
+    false_positive: float = Field(default=1.0, ge=0, allow_inf_nan=False)
+    false_negative: float = Field(default=1.0, ge=0, allow_inf_nan=False)
+
+    @model_validator(mode="after")
+    def _one_of(self) -> GroupCutoffsSpec:
+        if (self.equal is None) == (self.rule is None):
+            raise ValueError("cutoffs for groups have equal or rule, one of them")
+        return self
+
+
+class GroupsSpec(_Part):
+    """[[groups]]: whether the groups of a field, or of two, are treated alike."""
+
+    by: list[Name] = Field(min_length=1, max_length=2)
+    criteria: list[Annotated[str, AfterValidator(lambda x: _criterion(x))]] = [
+        "flagged_share", "recall", "fpr", "precision", "calibration_in_the_large",
+    ]  # fmt: skip
+    against: str | None = None
+    cutoffs: GroupCutoffsSpec | None = None
+    of_class: Label | None = Field(default=None, alias="class")
+
+
+def _criterion(name: str) -> str:
+    if name not in CRITERIA:
+        raise ValueError(f"there is no criterion {name}; there are {', '.join(CRITERIA)}")
+    return name
+
+
+class DoubtSpec(_Part):
+    """[doubt]: labels that may be wrong; `marked` are their ids, or a CSV with these; if left out those of the rule."""
+
+    marked: Ids | None = None
+    at_most: int | None = Field(default=None, ge=1)
+    how: Literal["flipped", "dropped"] = "flipped"
+
+
 class ShownSpec(_Part):
     """[shown]: what stands on screen where nobody chose otherwise: metrics side by side, in order, and which axis of a
     matrix lies across. It changes no number."""
@@ -349,6 +455,11 @@ class StudySpec(_Part):
     quoted: list[QuotedSpec] = []
     cutoff_study: CutoffStudySpec | None = None
     bands: list[BandSpec] = []
+    conditions: dict[Name, ConditionSpec] = {}
+    cuts: dict[Name, CutSpec] = {}
+    search: list[SearchSpec] = []
+    groups: list[GroupsSpec] = []
+    doubt: DoubtSpec | None = None
     shown: ShownSpec = ShownSpec()
     _file: str = PrivateAttr(default="")
 
@@ -356,6 +467,13 @@ class StudySpec(_Part):
     def file(self) -> str:
         """The name of the study file it was read from; "" where there is none."""
         return self._file
+
+    @property
+    def lists(self) -> list[str]:
+        """The files of ids that it asks by, besides those of rows and answers."""
+        kept = [c.ids for c in self.conditions.values() if isinstance(c, KeptSpec)]
+        marked = None if self.doubt is None else self.doubt.marked
+        return [x for x in (*kept, marked, self.holdout.marks) if isinstance(x, str)]
 
 
 # What a study file asks for besides its files.
@@ -394,7 +512,8 @@ def parse_spec(data: dict[str, Any], file: str) -> StudySpec:
 _PARTS: dict[str, type[BaseModel]] = {
     "holdout": HoldoutSpec, "settings": SettingsSpec, "candidates": CandidateSpec, "metrics": MetricSpec,
     "gates": GateSpec, "quoted": QuotedSpec, "cutoff_study": CutoffStudySpec, "bands": BandSpec,
-    "shown": ShownSpec,
+    "shown": ShownSpec, "conditions": KeptSpec, "cuts": CutSpec, "search": SearchSpec, "groups": GroupsSpec,
+    "doubt": DoubtSpec,
 }  # fmt: skip
 
 
@@ -403,7 +522,7 @@ def _keys(model: type[BaseModel]) -> list[str]:
 
 
 def _problem(error: Any, file: str) -> Problem:
-    steps = [part for part in error["loc"] if part not in (_NUMBER, _RULE)]
+    steps = [part for part in error["loc"] if part not in (_NUMBER, _RULE, _TEXT, _KEPT)]
     path = ".".join(str(part + 1) if isinstance(part, int) else str(part) for part in steps)
     if error["type"] == "extra_forbidden":
         part = _PARTS.get(str(error["loc"][0])) if len(error["loc"]) > 1 else StudySpec

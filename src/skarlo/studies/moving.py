@@ -19,6 +19,7 @@ from skarlo.intake.holdout import SPLIT
 from skarlo.intake.load import load
 from skarlo.intake.problems import refuse
 from skarlo.intake.spec import ASKS, RuleSpec, read_toml
+from skarlo.intake.where import with_lists
 
 from . import catalog, pictures
 from .catalog import NewStudy, keep_study, spec_of
@@ -147,6 +148,9 @@ def plan(bringing: Bringing, spec: StudySpec, progress: Progress | None = None) 
     InputError
         With what is wrong.
     """
+    lists, spec = spec.lists, with_lists(spec, bringing.source)
+    for path in lists:
+        bringing.files.pop(path, None)  # what they list stands in the study from now on
     home = spec.holdout.path
     if home is None:
         home = "\0together"
@@ -223,7 +227,7 @@ def _unpacked(bringing: Bringing, box: zipfile.ZipFile, name: str, most: int) ->
         data = b"".join(_chunks(f, inside[studies[0]].file_size))
     spec = parse_spec(read_toml(data, STUDY), STUDY)
     room = most
-    for path in dict.fromkeys([*spec.holdout.paths, *(c.path for c in spec.candidates if c.path)]):
+    for path in dict.fromkeys([*spec.holdout.paths, *(c.path for c in spec.candidates if c.path), *spec.lists]):
         info = inside.get(home / path)
         if info is None:
             raise refuse("is named by the study file and is not in the zip", file=path)

@@ -39,7 +39,7 @@ def bring_in(workspace: Workspace, study_file: Path, user: User) -> int:
     spec = read_spec(study_file)
     bringing = moving.Bringing(user, workspace)
     try:
-        for name in dict.fromkeys([*spec.holdout.paths, *(c.path for c in spec.candidates if c.path)]):
+        for name in dict.fromkeys([*spec.holdout.paths, *(c.path for c in spec.candidates if c.path), *spec.lists]):
             bringing.take(name, name, [(study_file.parent / name).read_bytes()])
         bringing.take_pictures(spec, pictures.of_folder(study_file.parent))
         new = moving.plan(bringing, spec)

@@ -987,6 +987,18 @@ export interface components {
          */
         ResultsOut: components["schemas"]["Results"];
         /**
+         * AgainstGroup
+         * @description Each group less one of them, adjusted over the groups.
+         */
+        AgainstGroup: {
+            /** Group */
+            group: string;
+            /** Groups */
+            groups: {
+                [key: string]: components["schemas"]["Difference"];
+            };
+        };
+        /**
          * AlikeResult
          * @description Whether the groups of a field are treated alike. `small` have too few rows and are left out of every gap;
          *     `not_all_at_once` what equal precision and recall would force the false-positive rates to be.
@@ -1006,6 +1018,7 @@ export interface components {
             not_all_at_once: {
                 [key: string]: unknown;
             } | null;
+            cutoffs?: components["schemas"]["GroupCutoffs"];
         };
         /**
          * AreasResult
@@ -1246,6 +1259,49 @@ export interface components {
             withheld?: components["schemas"]["Withheld"];
         };
         /**
+         * ConditionResult
+         * @description A named condition, as it is written; by candidate where it reads answers. `kept` says since when its rows stay
+         *     the same ones, of which so many are `gone`.
+         */
+        ConditionResult: {
+            /** Condition */
+            condition: string;
+            /** Splits */
+            splits?: {
+                [key: string]: components["schemas"]["TrueOf"];
+            };
+            /** Candidates */
+            candidates?: {
+                [key: string]: components["schemas"]["TrueOfSplits"];
+            };
+            /** Kept */
+            kept?: string;
+            /** Gone */
+            gone?: number;
+        };
+        /**
+         * Confirmed
+         * @description The same slice on the rows that were not searched: adjusted by Holm over the finds that are large enough.
+         */
+        Confirmed: {
+            /** Status */
+            status: string;
+            /** Rows */
+            rows: number;
+            /** Denominator */
+            denominator: number;
+            /** Difference */
+            difference: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** P */
+            p: number | null;
+            /** P Holm */
+            p_holm: number | null;
+        };
+        /**
          * Criterion
          * @description One criterion over some groups: each one's number, and the largest gap with an interval that holds for all pairs
          *     at once, its p, and between which two it lies; `thin` rest on too few rows for it.
@@ -1269,10 +1325,19 @@ export interface components {
             smallest?: string;
             /** Ratio */
             ratio?: number | null;
+            against?: components["schemas"]["AgainstGroup"];
             /** Thin */
             thin?: string[];
             /** Why */
             why?: string;
+        };
+        /**
+         * CutEdges
+         * @description The finite edges between the groups of a field.
+         */
+        CutEdges: {
+            /** Edges */
+            edges: number[];
         };
         /**
          * CutoffResult
@@ -1366,6 +1431,67 @@ export interface components {
             points?: components["schemas"]["ScorePoints"];
         };
         /**
+         * DoubtResult
+         * @description Labels of the reported rows that are doubted, and what would follow if at most so many of these are wrong.
+         *
+         *     `judges` are the candidates that speak, `not_judges` the others with why; `doubted` counts the rows that may be
+         *     wrong, which are those listed or those marked.
+         */
+        DoubtResult: {
+            /** Judges */
+            judges: string[];
+            /** Not Judges */
+            not_judges: {
+                [key: string]: string;
+            };
+            /** Recalibrated On */
+            recalibrated_on: string;
+            /** Listed */
+            listed: components["schemas"]["DoubtedRow"][];
+            /** Expected If Right */
+            expected_if_right: number;
+            /** Power */
+            power: number;
+            /** Of */
+            of: string;
+            /** Doubted */
+            doubted: number;
+            /** At Most */
+            at_most: number;
+            /** How */
+            how: string;
+            /** Candidates */
+            candidates: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["LabelBound"];
+                };
+            };
+            /** Left Out */
+            left_out: {
+                [key: string]: string;
+            };
+            /** Lead */
+            lead: {
+                [key: string]: components["schemas"]["LabelLead"];
+            };
+        };
+        /**
+         * DoubtedRow
+         * @description A row whose label is doubted: its id, or its place in the hold-out where there is none; its label, and the class
+         *     that the judges take it for.
+         */
+        DoubtedRow: {
+            /** Id */
+            id: string;
+            /** Row */
+            row: number;
+            /** Label */
+            label: string;
+            /** Other */
+            other: string;
+            evidence: components["schemas"]["Evidence"];
+        };
+        /**
          * Drift
          * @description A metric on the reported rows less that on the rows where the cutoff was chosen.
          */
@@ -1383,6 +1509,22 @@ export interface components {
             beyond_choosing?: components["schemas"]["BeyondChoosing"];
         };
         /**
+         * Effect
+         * @description A slice less the other rows, with its one-sided p, adjusted for every slice that was looked at.
+         */
+        Effect: {
+            /** Difference */
+            difference: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** P */
+            p: number;
+            /** P Bh */
+            p_bh?: number;
+        };
+        /**
          * Ends
          * @description Values one after the other, with their intervals; None where one is not defined.
          */
@@ -1393,6 +1535,38 @@ export interface components {
             low: (number | null)[];
             /** High */
             high: (number | null)[];
+        };
+        /**
+         * Evidence
+         * @description By how much likelier the judges take another class to be, as a logarithm: the mean over the judges.
+         */
+        Evidence: {
+            /** Mean */
+            mean: number;
+        };
+        /**
+         * Find
+         * @description A slice that was found: the condition that is true of its rows, which is all of `conditions`, and the part of
+         *     each of its fields.
+         */
+        Find: {
+            /** Condition */
+            condition: string;
+            /** Conditions */
+            conditions: string[];
+            /** By */
+            by: {
+                [key: string]: string;
+            };
+            /** Rows */
+            rows: number;
+            /** Denominator */
+            denominator: number;
+            effect: components["schemas"]["Effect"];
+            folded?: components["schemas"]["Folded"];
+            /** Sharper */
+            sharper?: string[];
+            confirmed: components["schemas"]["Confirmed"];
         };
         /**
          * Finding
@@ -1412,6 +1586,16 @@ export interface components {
             where: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * Folded
+         * @description Slices that say the same of nearly the same rows.
+         */
+        Folded: {
+            /** Count */
+            count: number;
+            /** List */
+            list: string[];
         };
         /**
          * GainResult
@@ -1479,6 +1663,49 @@ export interface components {
             more_rows?: components["schemas"]["MoreRows"];
         };
         /**
+         * GroupCutoff
+         * @description A group's cutoff; null where it flags nothing.
+         */
+        GroupCutoff: {
+            /** Value */
+            value: number | null;
+            /**
+             * Flags
+             * @constant
+             */
+            flags?: "nothing";
+        };
+        /**
+         * GroupCutoffs
+         * @description Cutoffs for groups, learned on the tuning rows: total cost and gap there, and whether the gap is as small as was
+         *     asked; groups that kept the one cutoff. What they change on the reported rows: `change` is after less before.
+         */
+        GroupCutoffs: {
+            /** Rule */
+            rule: string;
+            /** By Group */
+            by_group: {
+                [key: string]: components["schemas"]["GroupCutoff"];
+            };
+            /** Cost */
+            cost: number | null;
+            /** Gap Reached */
+            gap_reached: number | null;
+            /** Fits */
+            fits: boolean;
+            /** Kept The One */
+            kept_the_one: string[];
+            /** Learned On */
+            learned_on?: string;
+            before?: components["schemas"]["GroupsRead"];
+            after?: components["schemas"]["GroupsRead"];
+            /** Change */
+            change?: {
+                [key: string]: components["schemas"]["Difference"];
+            };
+            changed?: components["schemas"]["GroupsChanged"];
+        };
+        /**
          * GroupValue
          * @description A number of a group, with its interval.
          */
@@ -1489,6 +1716,63 @@ export interface components {
             low: number;
             /** High */
             high: number;
+        };
+        /**
+         * GroupsChanged
+         * @description How many rows get another answer, by group and actual class.
+         */
+        GroupsChanged: {
+            /** Rows */
+            rows: number;
+            /** By Group */
+            by_group: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
+        };
+        /**
+         * GroupsEntry
+         * @description Whether a candidate treats the groups of a field, or of two, alike, as the study asks for.
+         */
+        GroupsEntry: {
+            /** Candidate */
+            candidate: string;
+            /** By */
+            by: string[];
+            /** Groups */
+            groups: {
+                [key: string]: number;
+            };
+            /** Small */
+            small: string[];
+            /** Criteria */
+            criteria: {
+                [key: string]: components["schemas"]["Criterion"];
+            };
+            /** Not All At Once */
+            not_all_at_once: {
+                [key: string]: unknown;
+            } | null;
+            cutoffs?: components["schemas"]["GroupCutoffs"];
+        };
+        /**
+         * GroupsRead
+         * @description Metrics of the reported rows and of each group of them, and how alike the groups are treated.
+         */
+        GroupsRead: {
+            /** Metrics */
+            metrics: {
+                [key: string]: components["schemas"]["Metric"];
+            };
+            /** By Group */
+            by_group: {
+                [key: string]: components["schemas"]["MetricsOf"];
+            };
+            /** Criteria */
+            criteria: {
+                [key: string]: components["schemas"]["Criterion"];
+            };
         };
         /** HoldoutResult */
         HoldoutResult: {
@@ -1565,6 +1849,50 @@ export interface components {
             confidence: components["schemas"]["Band"] | null;
         };
         /**
+         * LabelBound
+         * @description A metric, and how far it could move if some labels are wrong; `about`: at least so far.
+         *
+         *     `labels_and_chance` is the low end of the interval at the lower bound and the high end at the upper.
+         */
+        LabelBound: {
+            /** Value */
+            value: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            labels_and_chance?: components["schemas"]["LabelEnds"];
+            /** About */
+            about?: boolean;
+        };
+        /**
+         * LabelEnds
+         * @description Two ends.
+         */
+        LabelEnds: {
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
+         * LabelLead
+         * @description Who leads on a metric, how few labels would have to be wrong for another to lead (null with why), and of each
+         *     candidate the best and the worst rank it could have.
+         */
+        LabelLead: {
+            /** Leader */
+            leader: string;
+            /** Flips To Change */
+            flips_to_change: number | null;
+            /** Why */
+            why?: string;
+            /** Ranks */
+            ranks: {
+                [key: string]: number[];
+            };
+        };
+        /**
          * Lead
          * @description Who leads on a metric, whom the data cannot separate from the best, and whom no test compares with the leader.
          */
@@ -1633,6 +1961,16 @@ export interface components {
             expected_if_calibrated?: number;
             /** P Calibrated */
             p_calibrated?: number;
+        };
+        /**
+         * MetricsOf
+         * @description Metrics of some rows.
+         */
+        MetricsOf: {
+            /** Metrics */
+            metrics: {
+                [key: string]: components["schemas"]["Metric"];
+            };
         };
         /**
          * MoreRows
@@ -1923,6 +2261,19 @@ export interface components {
             };
             /** Quoted */
             quoted?: components["schemas"]["QuotedResult"][];
+            /** Cuts */
+            cuts?: {
+                [key: string]: components["schemas"]["CutEdges"];
+            };
+            /** Conditions */
+            conditions?: {
+                [key: string]: components["schemas"]["ConditionResult"];
+            };
+            /** Search */
+            search?: components["schemas"]["SearchEntry"][];
+            /** Groups */
+            groups?: components["schemas"]["GroupsEntry"][];
+            doubt?: components["schemas"]["DoubtResult"];
             /** Findings */
             findings: components["schemas"]["Finding"][];
             /** Gates */
@@ -1965,6 +2316,34 @@ export interface components {
             actual: number[];
             /** Of */
             of: number;
+        };
+        /**
+         * SearchEntry
+         * @description What a search that the study asks for came to for a candidate; with why where it could not be made.
+         */
+        SearchEntry: {
+            /** Candidate */
+            candidate: string;
+            /** Metric */
+            metric?: string;
+            /** Loss */
+            loss?: string;
+            /** Looked At */
+            looked_at: number;
+            /** Searched On */
+            searched_on?: string;
+            /** Read On */
+            read_on?: string;
+            /** Halved */
+            halved?: boolean;
+            /** Approximate */
+            approximate?: boolean;
+            /** Found */
+            found: components["schemas"]["Find"][];
+            /** Below */
+            below?: components["schemas"]["Find"][];
+            /** Why */
+            why?: string;
         };
         /** SettingsResult */
         SettingsResult: {
@@ -2153,6 +2532,26 @@ export interface components {
             why?: string;
         };
         /**
+         * TrueOf
+         * @description How many rows a condition is true of, and of how many it cannot be told.
+         */
+        TrueOf: {
+            /** Rows */
+            rows: number;
+            /** Unknown Rows */
+            unknown_rows: number;
+        };
+        /**
+         * TrueOfSplits
+         * @description The same by split.
+         */
+        TrueOfSplits: {
+            /** Splits */
+            splits: {
+                [key: string]: components["schemas"]["TrueOf"];
+            };
+        };
+        /**
          * Withheld
          * @description What is left of the answers where those given with less probability are withheld.
          */
@@ -2272,6 +2671,19 @@ export interface components {
             };
             /** Quoted */
             quoted?: components["schemas"]["QuotedResult"][];
+            /** Cuts */
+            cuts?: {
+                [key: string]: components["schemas"]["CutEdges"];
+            };
+            /** Conditions */
+            conditions?: {
+                [key: string]: components["schemas"]["ConditionResult"];
+            };
+            /** Search */
+            search?: components["schemas"]["SearchEntry"][];
+            /** Groups */
+            groups?: components["schemas"]["GroupsEntry"][];
+            doubt?: components["schemas"]["DoubtResult"];
             /** Findings */
             findings?: components["schemas"]["Finding"][];
             /** Gates */
@@ -2397,64 +2809,6 @@ export interface components {
          * @description Slices that a candidate serves worst: found on the tuning rows, read on the reported ones.
          */
         WorstOut: components["schemas"]["WorstResult"];
-        /**
-         * Confirmed
-         * @description The same slice on the rows that were not searched: adjusted by Holm over the finds that are large enough.
-         */
-        Confirmed: {
-            /** Status */
-            status: string;
-            /** Rows */
-            rows: number;
-            /** Denominator */
-            denominator: number;
-            /** Difference */
-            difference: number | null;
-            /** Low */
-            low: number | null;
-            /** High */
-            high: number | null;
-            /** P */
-            p: number | null;
-            /** P Holm */
-            p_holm: number | null;
-        };
-        /**
-         * Effect
-         * @description A slice less the other rows, with its one-sided p, adjusted for every slice that was looked at.
-         */
-        Effect: {
-            /** Difference */
-            difference: number;
-            /** Low */
-            low: number;
-            /** High */
-            high: number;
-            /** P */
-            p: number;
-            /** P Bh */
-            p_bh?: number;
-        };
-        /**
-         * Find
-         * @description A slice that was found, by the condition that is true of its rows.
-         */
-        Find: {
-            /** Condition */
-            condition: string;
-            /** By */
-            by: string[];
-            /** Rows */
-            rows: number;
-            /** Denominator */
-            denominator: number;
-            effect: components["schemas"]["Effect"];
-            /** Folded */
-            folded?: string[];
-            /** Sharper */
-            sharper?: string[];
-            confirmed: components["schemas"]["Confirmed"];
-        };
         /**
          * WorstResult
          * @description What a search came to. `searched_on` and `read_on` are splits, or the halves of the reported rows.
@@ -3949,8 +4303,8 @@ export interface operations {
                 band?: number[];
                 /** @description of withheld: by candidate position the probability that answers have at least, as 1:0.6,2:0.5 */
                 least?: string;
-                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC and the precision-recall curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; cost: the mean cost of a row at the prices of its outcomes; sweep: every metric of counts at cutoffs one step apart; withheld: of several classes, what is left where unsure answers are withheld; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; gap: every metric less that on the reported split; cells: one candidate's matrix less another's, cell by cell; disagreement: who of two is right where they differ; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; alike: whether the groups of a field are treated alike; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
-                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "cost" | "sweep" | "withheld" | "choice" | "review" | "gap" | "cells" | "disagreement" | "merged" | "slices" | "alike" | "recalibration" | "optimism" | "drift" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
+                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC and the precision-recall curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; cost: the mean cost of a row at the prices of its outcomes; sweep: every metric of counts at cutoffs one step apart; withheld: of several classes, what is left where unsure answers are withheld; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; gap: every metric less that on the reported split; cells: one candidate's matrix less another's, cell by cell; disagreement: who of two is right where they differ; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; alike: whether the groups of a field are treated alike; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; cuts: where fields are cut; conditions: of each named condition how many rows it is true of; search: slices that are served worst, found on tuning and read on the reported rows; groups: whether groups are treated alike, and cutoffs by which they would be; doubt: labels that may be wrong, and how far they could move metrics and ranks; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
+                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "cost" | "sweep" | "withheld" | "choice" | "review" | "gap" | "cells" | "disagreement" | "merged" | "slices" | "alike" | "recalibration" | "optimism" | "drift" | "cuts" | "conditions" | "search" | "groups" | "doubt" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
                 /** @description of parts that there are one of for each split: which */
                 split?: string;
                 /** @description of slices: one of the study's lists of fields, as ward,shift, or any fields, each cut as it says: girth:4 (quantiles), girth:40|80 (edges), seen:month; all lists if left out */

@@ -20,10 +20,12 @@ MOST_VALUES = 30  # of a category
 
 @dataclass(frozen=True)
 class Cond:
-    """One condition of a field: in words of the language of conditions, and which atoms of the field it takes."""
+    """One condition of a field: in words of the language of conditions, which atoms of the field it takes, and the name
+    of that part, as slices are named; "" is absent."""
 
     text: str
     atoms: tuple[int, ...]
+    part: str = ""
 
 
 @dataclass(frozen=True)
@@ -62,15 +64,20 @@ def field_of(name: str, values: Numbers | Texts, kind: Kind, searched: BoolArray
     edges = distinct[mass_edges((rows.astype(np.int64),), BINS)[1:-1] - 1] if len(distinct) else np.zeros(0)
     codes = np.where(there, np.searchsorted(edges, x, side="left"), len(edges) + 1)
     told = [_written(e, kind) for e in edges.tolist()]
+    plain = [x.strip('"') for x in told]
     bins = len(edges) + 1
     out: list[Cond] = []
     if edges.size:
-        out.append(Cond(f"{own} <= {told[0]}", (0,)))
-        out += [Cond(f"{own} > {a} and {own} <= {b}", (i + 1,)) for i, (a, b) in enumerate(pairwise(told))]
-        out.append(Cond(f"{own} > {told[-1]}", (bins - 1,)))
+        out.append(Cond(f"{own} <= {told[0]}", (0,), f"<= {plain[0]}"))
+        out += [
+            Cond(f"{own} > {told[i]} and {own} <= {told[i + 1]}", (i + 1,), f"> {a}, <= {b}")
+            for i, (a, b) in enumerate(pairwise(plain))
+        ]
+        out.append(Cond(f"{own} > {told[-1]}", (bins - 1,), f"> {plain[-1]}"))
         for size in range(2, bins):
-            out.append(Cond(f"{own} <= {told[size - 1]}", tuple(range(size))))
-            out.append(Cond(f"{own} > {told[bins - size - 1]}", tuple(range(bins - size, bins))))
+            out.append(Cond(f"{own} <= {told[size - 1]}", tuple(range(size)), f"<= {plain[size - 1]}"))
+            at = bins - size
+            out.append(Cond(f"{own} > {told[at - 1]}", tuple(range(at, bins)), f"> {plain[at - 1]}"))
     if not there.all():
         out.append(Cond(f"{own} is absent", (bins,)))
     return SearchField(name, codes.astype(np.int64), bins + 1, tuple(out))
@@ -85,7 +92,10 @@ def _category(name: str, own: str, values: Texts, searched: BoolArray) -> Search
     atom = np.full(k + 1, len(chosen), dtype=np.int64)  # other values; the last is what is absent
     atom[chosen] = np.arange(len(chosen))
     atom[k] = len(chosen) + 1
-    out = [Cond(f"{own} = {quoted(str(values.categories[i]))}", (j,)) for j, i in enumerate(chosen)]
+    out = [
+        Cond(f"{own} = {quoted(str(values.categories[i]))}", (j,), str(values.categories[i]))
+        for j, i in enumerate(chosen)
+    ]
     if (values.codes < 0).any():
         out.append(Cond(f"{own} is absent", (len(chosen) + 1,)))
     return SearchField(name, atom[values.codes], len(chosen) + 2, tuple(out))

@@ -111,7 +111,10 @@ def _of_list(
     )
     out: list[Slice] = []
     families: list[dict[str, Compared | str] | None] = []
+    listed = fields[0].listed if len(fields) == 1 else None
     for i, code in enumerate(found.tolist()):
+        if listed is not None and code >= listed:
+            break  # what the others are held against alone
         told = known[i]
         part = Part(a, partial(members.of, i), None if told is None else table.of_cells(told.cells, a.classes))
         by, said, left = {}, [], code

@@ -75,6 +75,11 @@ def judge(study: Study, judged: Sequence[Judged]) -> list[GateResult]:
                 continue
             if gate.against is not None:
                 out.append(_against(study, gate, j, by_name[reference] if reference else None))
+            elif gate.where:
+                out += [
+                    _entry(study, gate, j, s.told["metrics"], Behind.of_slice(s), s.told["by"])
+                    for s in j.slices.get((gate.where,), ())
+                ]
             elif gate.every:
                 out += [
                     _entry(study, gate, j, s.told["metrics"], Behind.of_slice(s), s.told["by"])
@@ -109,7 +114,7 @@ def text_of(study: Study, gate: Gate) -> str:
     bound = f"at most {as_set(gate.at_most or 0.0)}"
     if gate.at_least is not None:
         bound = f"at least {as_set(gate.at_least)}"
-    every = f" in every {' and '.join(gate.every)}" if gate.every else ""
+    every = f" in every {' and '.join(gate.every)}" if gate.every else f" where {gate.where}" if gate.where else ""
     return f"{title}{of} {bound}{every}"
 
 

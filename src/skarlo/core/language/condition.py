@@ -154,6 +154,11 @@ class Condition:
         """Whether it depends on what a candidate answered."""
         return any(o.what in ("predicted", "score") for n in _all(self.tree) for o in n.operands)
 
+    @property
+    def marks(self) -> list[str]:
+        """The marks that it speaks of."""
+        return [n.operands[0].name for n in _all(self.tree) if n.op == "mark"]
+
     def evaluate(self, table: Table) -> Truth:
         """Which rows are meant.
 

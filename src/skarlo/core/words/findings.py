@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
 import numpy as np
@@ -10,7 +10,7 @@ import numpy as np
 from ..compare.pairs import Entrant
 from ..metrics.losses import CLIP
 from ..number import Difference, Finding
-from ..results import CandidateResult, SplitResult
+from ..results import CandidateResult, ConditionResult, GroupsEntry, SearchEntry, SplitResult
 from ..study import BASE_RATE, Candidate, Study
 from ..writing import as_set, named, several, shown
 
@@ -270,3 +270,36 @@ def _same(a: Candidate, b: Candidate) -> bool:
 def _identical(a: Candidate, b: Candidate) -> Finding:
     return finding("warning", "identical_candidates", f"{a.name} and {b.name} answer every row alike: is one file "
                    "there twice?", candidates=[a.name, b.name])  # fmt: skip
+
+
+def of_asked(
+    conditions: Mapping[str, ConditionResult], search: Sequence[SearchEntry], groups: Sequence[GroupsEntry], split: str
+) -> list[Finding]:
+    """Of what the study asks of parts of its rows: conditions that cannot be told of some rows, searches that had no
+    tuning rows to look at, groups too small for a cutoff of their own."""
+    out = []
+    for name, c in conditions.items():
+        by = {"": c["splits"]} if "splits" in c else {k: v["splits"] for k, v in c.get("candidates", {}).items()}
+        for candidate, found in by.items():
+            unknown = found[split]["unknown_rows"]
+            if unknown:
+                whose = f" of {candidate}" if candidate else ""
+                where = {"candidate": candidate} if candidate else {}
+                message = f"{name}{whose} cannot be told of {counted_rows(unknown, split)}, which are not its"
+                out.append(finding("note", "condition_unknown", message, condition=name, rows=unknown, **where))
+    for one in search:
+        if one.get("halved"):
+            out.append(finding(
+                "warning", "search_halved", "there is no tuning split: what "
+                f"{one['candidate']} serves worst is found on half of the {rows_named(split)} and read on the other",
+                candidate=one["candidate"],
+            ))  # fmt: skip
+    for g in groups:
+        kept = g["cutoffs"]["kept_the_one"] if "cutoffs" in g else []
+        if kept:
+            said = named(kept)
+            out.append(finding(
+                "note", "groups_too_small", f"{said}: too few tuning rows for a cutoff of their own, so that of "
+                f"{g['candidate']} stays", candidate=g["candidate"], by=g["by"], groups=kept,
+            ))  # fmt: skip
+    return out

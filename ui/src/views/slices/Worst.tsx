@@ -166,7 +166,7 @@ function Line({ f, x, front, survives = false }: LineProps) {
   const scope = useScope();
   const { effect, confirmed } = f;
   const held = confirmed.status === "confirmed";
-  const folded = f.folded ?? [];
+  const folded = f.folded?.list ?? [];
   const sharper = f.sharper ?? [];
   const rows = writeAddress({ ...scope, own: { q: f.condition, front: front.letter } }, scope.study).toString();
   const mark = (
@@ -197,7 +197,7 @@ function Line({ f, x, front, survives = false }: LineProps) {
       data-status={confirmed.status}
     >
       <th scope="row" className="font-normal text-left py-1 pr-3 min-w-48">
-        {f.by.map((one, i) => (
+        {f.conditions.map((one, i) => (
           <span key={one}>
             {i > 0 && <span className="text-soft"> and </span>}
             <span className="font-semibold">{one}</span>
