@@ -304,7 +304,7 @@ class GroupCutoffs(TypedDict):
     """Cutoffs for groups, learned on the tuning rows: total cost and gap there, and whether the gap is as small as was
     asked; groups that kept the one cutoff. What they change on the reported rows: `change` is after less before."""
 
-    rule: str
+    rule: Literal["recall", "fpr", "flagged_share", "precision", "least_cost"]
     by_group: dict[str, GroupCutoff]
     cost: float | None
     gap_reached: float | None
@@ -544,10 +544,10 @@ class DoubtResult(TypedDict):
     listed: list[DoubtedRow]
     expected_if_right: float
     power: float
-    of: str
+    of: Literal["listed", "marked"]
     doubted: int
     at_most: int
-    how: str
+    how: Literal["flipped", "dropped"]
     candidates: dict[str, dict[str, LabelBound]]
     left_out: dict[str, str]
     lead: dict[str, LabelLead]

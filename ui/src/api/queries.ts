@@ -71,6 +71,16 @@ export type PartsAsked = {
   merge?: number[];
   /** Of what is withheld: by position the probability that answers have at least. */
   least?: string;
+  /** Of groups treated alike: the class that is read against the rest; what cutoffs for each group are to do, and how
+   * far apart a rate may lie then. */
+  of?: string;
+  rule?: Schemas["GroupCutoffs"]["rule"];
+  gap_at_most?: number;
+  /** Of labels that may be wrong: how many at most (0: as many as are beyond what is expected), turned or dropped, and
+   * the mark of the rows meant in place of those listed. */
+  at_most?: number;
+  how?: "flipped" | "dropped";
+  mark?: string;
 };
 
 /**

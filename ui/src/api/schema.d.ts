@@ -1452,14 +1452,20 @@ export interface components {
             expected_if_right: number;
             /** Power */
             power: number;
-            /** Of */
-            of: string;
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "listed" | "marked";
             /** Doubted */
             doubted: number;
             /** At Most */
             at_most: number;
-            /** How */
-            how: string;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "flipped" | "dropped";
             /** Candidates */
             candidates: {
                 [key: string]: {
@@ -1681,8 +1687,11 @@ export interface components {
          *     asked; groups that kept the one cutoff. What they change on the reported rows: `change` is after less before.
          */
         GroupCutoffs: {
-            /** Rule */
-            rule: string;
+            /**
+             * Rule
+             * @enum {string}
+             */
+            rule: "recall" | "fpr" | "flagged_share" | "precision" | "least_cost";
             /** By Group */
             by_group: {
                 [key: string]: components["schemas"]["GroupCutoff"];
@@ -4317,6 +4326,18 @@ export interface operations {
                 pair?: number[];
                 /** @description of alike, the class that is read against the rest, of three and more */
                 of?: string;
+                /** @description of alike: a group that each of the others is held against */
+                against?: string;
+                /** @description of alike: cutoffs for each group by which this rate is equal, or that cost least */
+                rule?: ("recall" | "fpr" | "flagged_share" | "precision" | "least_cost") | null;
+                /** @description of alike with a rate: how far apart it may lie */
+                gap_at_most?: number;
+                /** @description of doubt: how many labels may be wrong; 0: as many as are beyond what is expected */
+                at_most?: number;
+                /** @description of doubt: turned, or their rows dropped */
+                how?: "flipped" | "dropped";
+                /** @description of doubt: the rows with this mark in place of those listed */
+                mark?: string;
                 /** @description of merged: for each class in order the group it goes to, from 0, as 0,0,1 */
                 merge?: number[];
             };

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 
@@ -36,7 +37,7 @@ class Wish:
     """What the cutoffs are to do: `rule` is "least_cost", or the rate that is to be equal to within `gap_at_most`;
     prices of a needless flag and of a miss."""
 
-    rule: str
+    rule: Literal["recall", "fpr", "flagged_share", "precision", "least_cost"]
     gap_at_most: float = 0.02
     prices: tuple[float, float] = (1.0, 1.0)
 

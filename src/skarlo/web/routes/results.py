@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from typing import Annotated, Any, get_type_hints
+from typing import Annotated, Any, Literal, get_type_hints
 
 from flask import Response
 from flask_openapi3 import Tag
@@ -82,6 +82,7 @@ Parts: Any = _some("Parts", Results, candidates=list[_SomeOfCandidate])
 
 EXACT = 1e-9
 Group = Annotated[int, Field(ge=0)]
+GroupRule = Literal["recall", "fpr", "flagged_share", "precision", "least_cost"]
 Price = Annotated[float, Field(ge=0, allow_inf_nan=False)]
 PartKind = Annotated[str, OneOf(lambda: tuple(PART_KINDS))]
 
@@ -152,18 +153,34 @@ class PartsQuery(ChoiceQuery):
         description="of cells: the positions of two candidates, the second off the first",
     )
     of: str = Field(default="", description="of alike, the class that is read against the rest, of three and more")
+    against: str = Field(default="", description="of alike: a group that each of the others is held against")
+    rule: GroupRule | None = Field(
+        default=None, description="of alike: cutoffs for each group by which this rate is equal, or that cost least"
+    )
+    gap_at_most: float = Field(default=0.02, gt=0, le=1, description="of alike with a rate: how far apart it may lie")
+    at_most: int = Field(
+        default=0, ge=0, description="of doubt: how many labels may be wrong; 0: as many as are beyond what is expected"
+    )
+    how: Literal["flipped", "dropped"] = Field(default="flipped", description="of doubt: turned, or their rows dropped")
+    mark: str = Field(default="", description="of doubt: the rows with this mark in place of those listed")
     merge: Annotated[list[Group], BeforeValidator(listed)] = Field(
         default=[], description="of merged: for each class in order the group it goes to, from 0, as 0,0,1"
     )
 
-    def parts(self, names: Mapping[int, str]) -> list[Part]:
-        """The parts that are asked for; names of the candidates by position. Raises ValueError without a split."""
+    def parts(self, names: Mapping[int, str], marks: Mapping[str, Collection[int]]) -> list[Part]:
+        """The parts that are asked for; names of the candidates by position, and the rows that bear each mark, from 1.
+        Raises ValueError without a split."""
         missing = [p for p in self.pair if p not in names]
         if missing:
             raise Missing(f"there is no candidate at position {missing[0]}", "pair")
         pair = tuple(names[p] for p in self.pair)
+        if self.mark and self.mark not in marks:
+            raise Missing(f"no row is marked “{self.mark}”", "mark")
+        marked = tuple(sorted(row - 1 for row in marks[self.mark])) if self.mark else None
         more: dict[str, dict[str, Any]] = {
-            "slices": {"fields": tuple(self.fields)}, "alike": {"fields": tuple(self.fields), "of": self.of},
+            "slices": {"fields": tuple(self.fields)}, "doubt": {"doubted": (self.at_most, self.how), "marked": marked},
+            "alike": {"fields": tuple(self.fields), "of": self.of, "against": self.against, "rule": self.rule or "",
+                      "rate": self.gap_at_most if self.rule else 0.0, "prices": tuple(self.prices[:2])},
             "sweep": {"step": self.step},
             "areas": {"rate": self.fpr_at_most},
             "cells": {"pair": pair}, "disagreement": {"pair": pair}, "merged": {"merge": tuple(self.merge)},
@@ -286,7 +303,7 @@ def read_parts(path: StudyPath, query: PartsQuery) -> Response:
                 f"give each of the {len(holdout['classes'])} classes of a study of three or more its group, from 0 "
                 "without a gap: 0,0,1", "merge"
             )  # fmt: skip
-    return immutable(parts_of(asked, query.parts(names)))
+    return immutable(parts_of(asked, query.parts(names, dict(asked.marks))))
 
 
 @api.get("/studies/<int:study_id>/sentence", tags=TAG, responses={200: SentenceOut, **LONG})

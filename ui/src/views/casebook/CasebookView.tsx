@@ -1,12 +1,14 @@
-import { useEffect, useRef, useState } from "react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
 import { rowsCsvAt } from "../../api/client";
 import { useFields, useMarks, useRows } from "../../api/queries";
 import { InFront } from "../../app/InFront";
 import { useKeys } from "../../app/keys";
 import { useScope } from "../../app/scope";
 import { Fault, ViewHead } from "../../parts/basics";
+import { Choice } from "../../parts/Choice";
 import { count, several } from "../../parts/number";
 import { Case } from "./Case";
+import { Labels } from "./Labels";
 import { List, PAGE } from "./List";
 import { Query } from "./Query";
 import type { Known } from "./suggest";
@@ -14,8 +16,29 @@ import type { Known } from "./suggest";
 const SELECT = "border border-rule bg-sheet rounded-md px-1.5 py-0.5 text-ink max-w-48";
 const MOST_VALUES = 40;
 
-/** The rows behind any number, in an order that teaches; one of them large. */
+const READS = [
+  ["rows", "rows"],
+  ["labels", "suspect labels"],
+] as const;
+type Reads = (typeof READS)[number][0];
+
+/** Single rows: those behind any number, and those whose label may be wrong. */
 export function CasebookView() {
+  const { own, setOwn } = useScope();
+  const read: Reads = READS.find(([name]) => name === own.read)?.[0] ?? "rows";
+  const choose = (
+    <Choice
+      name="What is read"
+      value={read}
+      options={READS}
+      onChange={(to) => setOwn({ read: to === "rows" ? null : to, at: null })}
+    />
+  );
+  return read === "labels" ? <Labels choose={choose} /> : <RowsBehind choose={choose} />;
+}
+
+/** The rows behind any number, in an order that teaches; one of them large. */
+function RowsBehind({ choose }: { choose: ReactNode }) {
   const scope = useScope();
   const { study, split, slice, query, own, setOwn, chosen, all, results, go } = scope;
   const front = chosen.find((c) => c.letter === own.front) ?? chosen[0] ?? all[0];
@@ -85,6 +108,7 @@ export function CasebookView() {
           </>
         }
       />
+      {choose}
       <p
         className="font-serif text-lg leading-snug border-l-[3px] border-ink pl-3 my-3 min-h-[1lh]"
         data-part="sentence"

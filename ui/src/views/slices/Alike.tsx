@@ -9,6 +9,7 @@ import { domainOf } from "../../charts/scales";
 import { Fault, Loading, PENDING } from "../../parts/basics";
 import { colour } from "../../parts/marks";
 import { count, named, several, shown } from "../../parts/number";
+import { OwnCutoffs } from "./OwnCutoffs";
 
 type Criterion = Schemas["Criterion"];
 
@@ -50,6 +51,7 @@ export function Alike({ fields }: Props) {
     fields,
     ...(many ? { of } : {}),
   });
+  const canCut = !many && front?.gives === "scores" && front.cutoff !== null;
   if (!front) return null;
   const told = asked.data?.candidates?.find((c) => c.name === front.result.name)?.splits?.[split]?.alike;
   const late = pending || asked.isPlaceholderData;
@@ -123,6 +125,7 @@ export function Alike({ fields }: Props) {
             {told.small.length > 0 &&
               `${named(told.small, 6)} ${told.small.length === 1 ? "has" : "have"} under ${results.settings.min_slice} rows, and are left out.`}
           </p>
+          {canCut && <OwnCutoffs fields={fields} front={front} />}
         </>
       )}
     </section>
