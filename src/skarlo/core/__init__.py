@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from .changes import Changed, Changes, MetricChange, paired_changes
 from .changes import compare as changes_between
-from .compare import cases
+from .compare import cases, places
 from .compare.cuts import Cut, CutField, cut, parse_cut
 from .compare.search_fields import SearchField
 from .compare.search_fields import field_of as search_field
@@ -193,6 +193,7 @@ __all__ = [
     "paired_changes",
     "parse_condition",
     "parse_cut",
+    "places",
     "prepare",
     "put_together",
     "rates",

@@ -23,7 +23,7 @@ from .head import described, head_of
 from .metrics import panel
 from .metrics.definitions import METRICS
 from .metrics.panel import Reading
-from .number import Difference, Finding
+from .number import BoolArray, Difference, Finding
 from .once import Once, threads
 from .parts import KINDS, Curves, Part, of_file, put_together
 from .prepared import OnSplit, Placed, Prepared, prepare
@@ -46,6 +46,7 @@ from .results import (
     Recalibration,
     Results,
     SearchEntry,
+    SliceResult,
     TrueOf,
 )  # fmt: skip
 from .study import Candidate, Cutoff, DoubtStudy, NamedCondition, Study, merged
@@ -420,6 +421,14 @@ class Evaluation:
             split: {"rows": int(np.count_nonzero(t.true)), "unknown_rows": int(np.count_nonzero(t.unknown))}
             for split, t in found.items()
         }
+
+    def inside(self, split: str, rows: BoolArray) -> dict[str, SliceResult]:
+        """By candidate some rows that a person chose by eye, bool along the study's, against the others of a split:
+        differences have intervals and no p. Raises KeyError where there is no such split."""
+        if split not in self.study.splits:
+            raise KeyError(f"there is no split {split}")
+        found = {s.name: s.chosen(split, rows, "chosen", "chosen after it was seen") for s in self._candidates}
+        return {name: of[0].told for name, of in found.items() if of}
 
     def search(self) -> list[SearchEntry]:
         """The slices that are served worst, for each search and candidate that the study asks for."""

@@ -343,18 +343,25 @@ class Subject:
 
         def make() -> list[Slice]:
             rows = self.ready.study.splits[split]
-            codes = np.ones(len(rows), dtype=np.int64)
-            codes[rows] = ~self.truth(split, c).true
-            field = Field("condition", (c.name, ""), codes, listed=1)
-            found = Slices(self.on(split).judged, [(field,)], self._rows_of(split), self.reading).all()
-            if c.condition.reads_answers and c.kept is None:
-                for one in found:
-                    for d in [*one.told["rest"].values()]:
-                        if d.get("p") is not None:
-                            d |= {"p": None, "p_adjusted": None, "why": "the slice depends on the answer"}
-            return found
+            inside = np.zeros(len(rows), dtype=bool)
+            inside[rows] = self.truth(split, c).true
+            answers = c.condition.reads_answers and c.kept is None
+            return self.chosen(split, inside, c.name, "the slice depends on the answer" if answers else "")
 
         return self.once.get(("condition", self.key, split, c.name), make)
+
+    def chosen(self, split: str, inside: BoolArray, name: str, untested: str = "") -> list[Slice]:
+        """Some of the rows, bool along the study's, as a slice by itself; none where there are none of them.
+
+        untested : why the differences from the other rows have no p, if so
+        """
+        field = Field("condition", (name, ""), np.where(inside, 0, 1), listed=1)
+        found = Slices(self.on(split).judged, [(field,)], self._rows_of(split), self.reading).all()
+        for one in found if untested else ():
+            for d in one.told["rest"].values():
+                if d.get("p") is not None:
+                    d |= {"p": None, "p_adjusted": None, "why": untested}
+        return found
 
     def truth(self, split: str, c: NamedCondition) -> Truth:
         """Of the rows of a split whether a named condition is true; what it says of an answer without saying whose is

@@ -10,7 +10,7 @@ import hashlib
 import json
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import astuple, dataclass, replace
 from functools import partial
 from typing import Any, Literal, TypeVar, cast
@@ -296,6 +296,14 @@ class Evaluator:
     def another(self, asked: Asked, text: str, candidate: str, split: str) -> core.Another:
         """What reproduces a number that was got elsewhere. Raises KeyError and ValueError as the core does."""
         return self._evaluation(asked).another(text, candidate, split)
+
+    def inside(self, asked: Asked, split: str, places: Sequence[int]) -> dict[str, core.SliceResult]:
+        """By candidate some rows, by their places in the hold-out from 0, against the others of a split. Raises
+        KeyError."""
+        found = self._evaluation(asked)
+        own = found.study.ids.places
+        n = len(found.study.actual)
+        return found.inside(split, np.isin(np.arange(n) if own is None else own, np.asarray(places, dtype=np.int64)))
 
     def worst(self, asked: Asked, what: core.WorstAsked, progress: Progress | None = None) -> core.WorstResult:
         """Worst slices found; kept in memory for as long as others are not asked for. Raises KeyError."""

@@ -55,9 +55,7 @@ def on_rows(session: Session, study_id: int, rows: Collection[int]) -> tuple[dic
 
 def put(session: Session, user: User, study_id: int, row: int, mark: str, on: bool) -> None:
     """Put a mark on a row, or take it off. Raises Refusal for what is no mark."""
-    name = " ".join(mark.split())
-    if not name or len(name) > LONGEST_MARK or '"' in name or not name.isprintable():
-        raise Refusal(f"a mark is 1 to {LONGEST_MARK} characters, without a double quote", "mark")
+    name = known_mark(mark)
     kept = session.get(MarkRecord, (study_id, row, name))
     if on and kept is None:
         session.add(MarkRecord(study_id=study_id, row=row, mark=name, user_id=user.id or 0))
@@ -66,6 +64,25 @@ def put(session: Session, user: User, study_id: int, row: int, mark: str, on: bo
     else:
         return
     note(session, user, "row marked" if on else "mark taken off", study_id, {"row": row, "mark": name})
+
+
+def put_all(session: Session, user: User, study_id: int, rows: Collection[int], mark: str) -> None:
+    """Put a mark on many rows, in the ledger as one thing. Raises Refusal for what is no mark."""
+    name = known_mark(mark)
+    of_mark = select(MarkRecord).where(MarkRecord.study_id == study_id, MarkRecord.mark == name)
+    new = sorted(set(rows) - {m.row for m in session.exec(of_mark)})
+    if not new:
+        return
+    session.add_all(MarkRecord(study_id=study_id, row=row, mark=name, user_id=user.id or 0) for row in new)
+    note(session, user, "rows marked", study_id, {"rows": len(new), "mark": name})
+
+
+def known_mark(mark: str) -> str:
+    """A mark as it is kept. Raises Refusal for what is none."""
+    name = " ".join(mark.split())
+    if not name or len(name) > LONGEST_MARK or '"' in name or not name.isprintable():
+        raise Refusal(f"a mark is 1 to {LONGEST_MARK} characters, without a double quote", "mark")
+    return name
 
 
 def say(session: Session, user: User, study_id: int, row: int, text: str) -> None:

@@ -156,6 +156,15 @@ class Rows:
         return [name.removeprefix(FIELD) for name in self.columns if name.startswith(FIELD)]
 
     @property
+    def places(self) -> core.IntArray:
+        """Where each row stands in the hold-out file, from 1."""
+        return _column(self.path, ROW).to_numpy()
+
+    def kind(self, name: str) -> core.ConditionKind:
+        """What a field is in a condition."""
+        return _kinds(self.path)[name]
+
+    @property
     def last(self) -> int:
         """The greatest place of a row."""
         return int(_column(self.path, ROW)[-1])
@@ -182,7 +191,7 @@ class Rows:
         if wanted.actual is not None:
             mask = mask & (self.study.actual == wanted.actual)
         if wanted.candidate is not None and wanted.predicted is not None:
-            mask = mask & (self._said(wanted.candidate) == wanted.predicted)
+            mask = mask & (self.said(wanted.candidate) == wanted.predicted)
         return mask
 
     def _in_order(self, found: core.IntArray, wanted: Wanted) -> core.IntArray:
@@ -204,7 +213,7 @@ class Rows:
         found = pl.scan_parquet(self.path).filter(pl.col(ROW).is_in(wanted.implode())).collect()
         return self._told(wanted.to_frame().join(found, on=ROW, how="left", maintain_order="left"))
 
-    def _said(self, i: int) -> core.IntArray:
+    def said(self, i: int) -> core.IntArray:
         """The code of the class that a candidate predicts at its cutoff: -1 for no answer, -2 without a cutoff."""
         c, cutoff, positive = self.study.candidates[i], self.cutoffs[i], self.study.positive or 0
         if c.predicted is not None:
@@ -243,7 +252,7 @@ class Rows:
             return every.index(name) if name in every else list(self.letters).index(name)
 
         def predicted(name: str | None) -> core.Texts:
-            return core.Texts(self.study.classes, np.maximum(self._said(whose(name)), -1))
+            return core.Texts(self.study.classes, np.maximum(self.said(whose(name)), -1))
 
         def score(name: str | None) -> core.Numbers:
             i = whose(name)
@@ -339,7 +348,7 @@ class Rows:
     def _answered(self, i: int, rows: core.BoolArray) -> core.cases.Answered:
         """A candidate's answers on some rows."""
         c, cutoff = self.study.candidates[i], self.cutoffs[i]
-        said = np.maximum(self._said(i), -1)
+        said = np.maximum(self.said(i), -1)
         score = c.score if c.score is None else c.score[rows]
         if self.study.positive is not None and c.probabilities is not None:
             score = c.probabilities[rows, self.study.positive]

@@ -147,6 +147,19 @@ export const keepPictures = (id: number, file: File) =>
 export const pictureAt = (id: number, name: string, of: string) =>
   `/api/v1/studies/${id}/picture?name=${encodeURIComponent(name)}&of=${of}`;
 
+/** The bytes of a map. */
+export async function mapBytes(id: number, asked: Record<string, string | number | string[]>, signal: AbortSignal) {
+  const query = new URLSearchParams();
+  for (const [name, value] of Object.entries(asked))
+    for (const one of Array.isArray(value) ? value : [value]) query.append(name, String(one));
+  const response = await fetch(`/api/v1/studies/${id}/map?${query}`, { signal }).catch((e: unknown) => {
+    if (signal.aborted) throw e;
+    throw new ProblemError(0, "The server does not answer. Is it still running?");
+  });
+  if (response.ok) return await response.arrayBuffer();
+  throw problemOf(response.status, await response.json().catch(() => null));
+}
+
 /** Where the rows of a filter are saved from as CSV. */
 export function rowsCsvAt(id: number, asked: Record<string, string | number | boolean | string[]>) {
   const query = new URLSearchParams();

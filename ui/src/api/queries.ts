@@ -20,6 +20,7 @@ import {
   type Study,
   takeToken,
 } from "./client";
+import { decode } from "./mapped";
 
 export const client = new QueryClient({
   defaultOptions: {
@@ -252,8 +253,34 @@ export function useMarking(id: number) {
       got(api.PUT("/api/v1/studies/{study_id}/rows/{row}/note", { params: path(row), body: { text } })),
     onSuccess: told,
   });
-  return { mark, say };
+  const markAll = useMutation({
+    mutationFn: (body: { mark: string; rows: number[] }) =>
+      got(api.PUT("/api/v1/studies/{study_id}/marks", { params: at(id), body })),
+    onSuccess: told,
+  });
+  return { mark, markAll, say };
 }
+
+/** A map of the rows; nothing is asked for where `asked` is null. */
+export const useMap = (id: number, asked: Record<string, string | number | string[]>) =>
+  useQuery({
+    queryKey: ["map", id, asked],
+    queryFn: async ({ signal }) => decode(await mapBytes(id, asked, signal)),
+    structuralSharing: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 60_000,
+    retry: false,
+  });
+
+/** Some rows, chosen by eye, against the others of a split; nothing is asked for where there are none. */
+export const useInside = (id: number, asked: { split: string; cutoffs: string; within: string[] }, rows: number[]) =>
+  useQuery({
+    queryKey: ["inside", id, asked, rows.length, rows[0], rows.at(-1), rows.reduce((a, b) => (a * 31 + b) | 0, 7)],
+    queryFn: () =>
+      got(api.POST("/api/v1/studies/{study_id}/inside", { params: { ...at(id), query: asked }, body: { rows } })),
+    enabled: rows.length > 0,
+    placeholderData: (old) => (rows.length > 0 ? old : undefined),
+  });
 
 export type WorstAsked = {
   candidate: number;

@@ -632,6 +632,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The rows of a split in two dimensions, as bytes: the length of what follows as a little-endian u32, so many bytes
+         * @description of JSON about it, padded with blanks to a multiple of 4; then of n points n each of the row (u32, from 1), x and y<br/>(f32), the value of `by` (u16, 65535: none of those told), the actual class (u8), the candidate's (u8, 255: no<br/>answer), and whether candidates differ (u8).
+         */
+        get: operations["readMap"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studies/{study_id}/inside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compare some rows, chosen by eye, with the others of a split. Nothing is kept. */
+        post: operations["readInside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/rows": {
         parameters: {
             query?: never;
@@ -692,7 +729,8 @@ export interface paths {
         };
         /** The marks that rows of the study bear. */
         get: operations["readMarks"];
-        put?: never;
+        /** Put a mark on many rows. */
+        put: operations["putMarks"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3863,6 +3901,43 @@ export interface components {
             doubled: number;
         };
         /**
+         * InsideOut
+         * @description Some rows against the others of the split: chosen by eye, so that differences have an interval and no p.
+         */
+        InsideOut: {
+            /** Candidates */
+            candidates: {
+                [key: string]: components["schemas"]["SliceResult"];
+            };
+            /** Telling */
+            telling: components["schemas"]["Telling"][];
+        };
+        /**
+         * Telling
+         * @description A field that tells some rows from the others, and by how many standard deviations: of a number the medians, of a
+         *     category the value whose share differs most, with its shares.
+         */
+        Telling: {
+            /** Field */
+            field: string;
+            /** Value */
+            value: string;
+            /** Inside */
+            inside: number | null;
+            /** Outside */
+            outside: number | null;
+            /** Effect */
+            effect: number;
+        };
+        /** InsideIn */
+        InsideIn: {
+            /**
+             * Rows
+             * @description their places in the hold-out file, from 1
+             */
+            rows: number[];
+        };
+        /**
          * RowsOut
          * @description Some rows, of all that are as wanted.
          */
@@ -3998,6 +4073,16 @@ export interface components {
              * @default true
              */
             on?: boolean;
+        };
+        /** MarkAllIn */
+        MarkAllIn: {
+            /** Mark */
+            mark: string;
+            /**
+             * Rows
+             * @description their places in the hold-out file, from 1
+             */
+            rows: number[];
         };
         /** NoteIn */
         NoteIn: {
@@ -7381,6 +7466,173 @@ export interface operations {
             };
         };
     };
+    readMap: {
+        parameters: {
+            query: {
+                /** @description only rows with this value in this field, as ward=North, or of which a condition is true, as =girth >= 40 and girth < 80; several go together */
+                within?: string[];
+                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
+                cutoffs?: string;
+                split: string;
+                /** @description components, field:NAME or score:LETTER */
+                x?: string;
+                /** @description the same */
+                y?: string;
+                /** @description position of the candidate whose answers are told */
+                candidate?: number | null;
+                /** @description a field whose values are told */
+                by?: string;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readInside: {
+        parameters: {
+            query: {
+                /** @description only rows with this value in this field, as ward=North, or of which a condition is true, as =girth >= 40 and girth < 80; several go together */
+                within?: string[];
+                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
+                cutoffs?: string;
+                split: string;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InsideIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InsideOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     readRows: {
         parameters: {
             query?: {
@@ -7664,6 +7916,77 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarksOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putMarks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkAllIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -262,6 +262,24 @@ def put_mark(path: RowPath, body: MarkIn) -> Response:
     return _marks(path.study_id)
 
 
+class MarkAllIn(BaseModel):
+    mark: str
+    rows: list[Annotated[int, Field(ge=1)]] = Field(
+        min_length=1, max_length=200_000, description="their places in the hold-out file, from 1"
+    )
+
+
+@api.put("/studies/<int:study_id>/marks", tags=TAG, responses={200: MarksOut})
+@needs("write")
+def put_marks(path: StudyPath, body: MarkAllIn) -> Response:
+    """Put a mark on many rows."""
+    last = rows_of(asked_of(path.study_id)).last
+    marking.known_row(max(body.rows), last)
+    with workspace().writing() as records:
+        marking.put_all(records, signed_in(), path.study_id, body.rows, body.mark)
+    return _marks(path.study_id)
+
+
 @api.put("/studies/<int:study_id>/rows/<int:row>/note", tags=TAG, responses={200: MarksOut})
 @needs("write")
 def put_note(path: RowPath, body: NoteIn) -> Response:
