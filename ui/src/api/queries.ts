@@ -13,6 +13,7 @@ import {
   api,
   type Dossier,
   got,
+  mapBytes,
   type PartKind,
   type Parts,
   ProblemError,

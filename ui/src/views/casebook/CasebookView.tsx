@@ -10,6 +10,7 @@ import { count, several } from "../../parts/number";
 import { Case } from "./Case";
 import { Labels } from "./Labels";
 import { List, PAGE } from "./List";
+import { MapView } from "./MapView";
 import { Query } from "./Query";
 import type { Known } from "./suggest";
 
@@ -18,6 +19,7 @@ const MOST_VALUES = 40;
 
 const READS = [
   ["rows", "rows"],
+  ["map", "the map"],
   ["labels", "suspect labels"],
 ] as const;
 type Reads = (typeof READS)[number][0];
@@ -34,6 +36,7 @@ export function CasebookView() {
       onChange={(to) => setOwn({ read: to === "rows" ? null : to, at: null })}
     />
   );
+  if (read === "map") return <MapView choose={choose} />;
   return read === "labels" ? <Labels choose={choose} /> : <RowsBehind choose={choose} />;
 }
 
