@@ -28,9 +28,19 @@ export function MapView({ choose }: { choose: ReactNode }) {
   const { study, split, slice, query, own, setOwn, chosen, all, results, called, go, mayWrite } = scope;
   const front = chosen.find((c) => c.letter === own.front) ?? chosen[0] ?? all[0];
   const fields = useFields(study.id).data?.fields ?? [];
-  const numeric = fields.filter((f) => f.kind === "number");
-  const x = own.x ?? (numeric.length >= 2 ? "components" : `field:${fields[0]?.name ?? ""}`);
-  const y = x === "components" ? "components" : (own.y ?? `field:${fields[1]?.name ?? fields[0]?.name ?? ""}`);
+  const { show: shownAs = {}, group } = study.mapping as { show?: Record<string, string | string[]>; group?: string };
+  const aside = new Set([...Object.values(shownAs).flat(), group]);
+  const numeric = fields.filter((f) => f.kind === "number" && !aside.has(f.name));
+  const embedding = [shownAs.embedding ?? []].flat();
+  const usual =
+    embedding.length >= 2
+      ? embedding
+      : fields
+          .filter((f) => !aside.has(f.name))
+          .map((f) => f.name)
+          .slice(0, 2);
+  const x = own.x ?? (numeric.length >= 2 && embedding.length < 2 ? "components" : `field:${usual[0] ?? ""}`);
+  const y = x === "components" ? "components" : (own.y ?? `field:${usual[1] ?? usual[0] ?? ""}`);
   const show = own.show_by ?? "errors";
   const by = show.startsWith("by:") ? show.slice(3) : "";
   const asked = {
