@@ -144,3 +144,23 @@ def test_cancelled_is_130(tmp_path):
     assert process.returncode == 130
     assert "Traceback" not in said
     assert not (tmp_path / "r.json").exists()
+
+
+def test_one_part_is_printed_also_one_that_does_not_stand_in_the_file(tmp_path):
+    rows = [{**r, "ward": ("North", "South")[i % 2]} for i, r in enumerate(rows_of())]
+    study = write_study(tmp_path, rows)
+    slices = json.loads(skarlo("part", study, "slices", "--fields", "ward").stdout)
+    assert [s["by"]["ward"] for s in slices["Scores"]["slices"]] == ["North", "South"]
+    doubt = json.loads(skarlo("part", study, "doubt", "--at-most", "2").stdout)
+    assert doubt["at_most"] <= 2
+    two = json.loads(skarlo("part", study, "disagreement", "--pair", "A,B").stdout)
+    assert two["Scores"]["disagreement"]["against"] == "Labels"
+    whole = json.loads(skarlo("evaluate", study).stdout)
+    assert json.loads(skarlo("part", study, "pairs").stdout) == whole["pairs"]
+    for args, said in (
+        (("drawing",), "there is no part drawing"), (("lines", "--split", "night"), "there is no split night"),
+        (("slices", "--fields", "girth"), "there is no field girth"),
+    ):  # fmt: skip
+        done = skarlo("part", study, *args)
+        assert (done.returncode, done.stdout) == (2, "")
+        assert said in done.stderr

@@ -18,7 +18,7 @@ ASKS = """
 wide = 'girth >= 50 and ward = "South"'
 found = 'predicted = "yes" and actual = "yes"'
 kept = { where = 'girth >= 90', kept = "2026-06-01", ids = "kept.csv" }
-odd = 'mark "odd" or not girth is absent and score("Scores") > 0.9'
+odd = 'mark "odd" or not girth is absent and score(A) > 0.9'
 [cuts]
 girth = { quantiles = 4 }
 seen = { by = "month" }
@@ -164,7 +164,7 @@ def test_searches_groups_and_doubt_stand_in_the_results(told):
 def test_nothing_is_made_where_nothing_is_asked(tmp_path):
     results, _, study = evaluated(tmp_path, asks="", toml=STUDY)
     assert not {"cuts", "conditions", "search", "groups", "doubt"} & set(results)
-    assert study.fields is None
+    assert study.fields.searchable == ()
 
 
 def test_without_tuning_rows_a_search_halves_and_says_so(tmp_path):

@@ -85,6 +85,47 @@ def evaluate(
         raise typer.Exit(1)
 
 
+@app.command("part")
+def show_part(
+    study: Annotated[Path, typer.Argument(help="the study file (TOML)")],
+    kind: Annotated[str, typer.Argument(help="which part of the results, as lines, slices, alike, pairs")],
+    split: Annotated[str, typer.Option(help="of which split; the reported one if left out")] = "",
+    fields: Annotated[str, typer.Option(help="of slices and of alike: fields, as district,species")] = "",
+    pair: Annotated[str, typer.Option(help="of cells and of a disagreement: two candidates, as A,B")] = "",
+    rule: Annotated[str, typer.Option(help="of alike: what cutoffs for each group are to do, as recall")] = "",
+    of: Annotated[str, typer.Option(help="of alike: the class that is read, of three and more")] = "",
+    step: Annotated[float, typer.Option(help="of a sweep: how far apart its cutoffs are")] = 0.0,
+    rate: Annotated[float, typer.Option(help="of expected: the base rate; of areas: the false-positive rate")] = 0.0,
+    at_most: Annotated[int, typer.Option(help="of doubt: how many labels may be wrong")] = 0,
+    how: Annotated[str, typer.Option(help="of doubt: flipped or dropped")] = "flipped",
+) -> None:
+    """Print one part of a study's results as JSON, also one that does not stand in the results file."""
+    from skarlo import core, intake
+    from skarlo.intake.write import as_json
+
+    _end_on_interrupt()
+    about = core.PART_KINDS.get(kind)
+    if about is None:
+        stop([f"there is no part {kind}; there are {', '.join(core.PART_KINDS)}"])
+    try:
+        loaded = intake.load(intake.read_spec(study), lambda path: intake.Source(study.parent / path, path))
+    except intake.InputError as e:
+        stop(e.lines())
+    names = {core.letter(i + 1): c.name for i, c in enumerate(loaded.candidates)}
+    more = {
+        "fields": tuple(x for x in fields.split(",") if x), "rule": rule, "of": of, "step": step, "rate": rate,
+        "pair": tuple(names.get(x, x) for x in pair.split(",") if x),
+        "doubted": (at_most, how) if kind == "doubt" else None,
+    }  # fmt: skip
+    try:
+        wanted = core.Part(kind, (split or loaded.report_on) if about.each else "", **more)  # type: ignore[arg-type]
+        found = core.Evaluation(loaded).part(wanted)
+    except (KeyError, ValueError) as e:
+        stop([str(e.args[0])])
+    sys.stdout.buffer.write(as_json(found))
+    sys.stdout.buffer.flush()
+
+
 @app.command()
 def unfold(
     results: Annotated[Path, typer.Argument(help="a results file")],

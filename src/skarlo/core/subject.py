@@ -380,7 +380,7 @@ class Subject:
         def whose(name: str | None) -> Subject:
             every = self.peers()
             return self if name is None else next(
-                s for i, s in enumerate(every) if name == s.name or name == letter(i)
+                s for i, s in enumerate(every) if name == s.name or name == letter(i + 1)
             )  # fmt: skip
 
         def predicted(name: str | None) -> Texts:

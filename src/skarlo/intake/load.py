@@ -30,11 +30,13 @@ __all__ = ["Files", "load", "read_study"]
 
 
 def load(spec: StudySpec, files: Files) -> core.Study:
-    """Read and join all files of a study: the arrays alone, see `read_study`."""
-    return read_study(spec, files).study
+    """Read and join all files of a study: the arrays and the fields, see `read_study`."""
+    return read_study(spec, files, fields_too=True).study
 
 
-def read_study(spec: StudySpec, files: Files, progress: Progress | None = None) -> Read:
+def read_study(
+    spec: StudySpec, files: Files, progress: Progress | None = None, fields_too: bool = False
+) -> Read:  # fmt: skip
     """Read and join all files of a study, and look at what is in them.
 
     Parameters
@@ -42,6 +44,7 @@ def read_study(spec: StudySpec, files: Files, progress: Progress | None = None) 
     spec : the study file
     files : from a path as the study file writes it to the file itself
     progress : told (done, of, what) before each step; what it raises stops the reading
+    fields_too : whether the fields stay at hand, also where nothing is asked of them
 
     Raises
     ------
@@ -55,7 +58,7 @@ def read_study(spec: StudySpec, files: Files, progress: Progress | None = None) 
     leave = _no_fields(spec)
     doing.steps.of += len(spec.candidates) + len(set(holdout.table.columns) - leave)
     try:
-        return _joined(spec, holdout, files, leave, doing)
+        return _joined(spec, holdout, files, leave, doing, fields_too)
     except InputError as e:
         raise InputError(holdout.located(e.problems)) from e
 
@@ -136,7 +139,9 @@ def _answers(spec: StudySpec, holdout: Holdout, r: _Rows, files: Files, doing: L
     return out
 
 
-def _joined(spec: StudySpec, holdout: Holdout, files: Files, leave: frozenset[str], doing: Loading) -> Read:
+def _joined(
+    spec: StudySpec, holdout: Holdout, files: Files, leave: frozenset[str], doing: Loading, fields_too: bool
+) -> Read:  # fmt: skip
     h, table, s = spec.holdout, holdout.table, spec.settings
     r = _rows(spec, holdout, doing)
     kept, some = r.kept, table if r.kept.all() else table.filter(r.kept)
@@ -147,7 +152,7 @@ def _joined(spec: StudySpec, holdout: Holdout, files: Files, leave: frozenset[st
     bands = bands_of(spec, r.classes, doing)
     check_shown(spec, r.classes, doing)
     around = Around(r.classes, r.ids, kept, r.splits.get(h.report_on or "all", kept), leave)
-    asked = asked_of(spec, holdout, around, files, doing)
+    asked = asked_of(spec, holdout, around, files, doing, fields_too)
     if spec.cutoff_study is not None and len(r.classes) > 2:
         doing.misasked("cutoff_study is for two classes", f"{len(r.classes)} classes")
     if doing.problems:

@@ -53,18 +53,28 @@ class Around:
     leave: frozenset[str]
 
 
-def asked_of(spec: StudySpec, holdout: Holdout, around: Around, files: Files, doing: Loading) -> Asked:
-    """All of it, each mistake named."""
+def asked_of(
+    spec: StudySpec, holdout: Holdout, around: Around, files: Files, doing: Loading, fields_too: bool = False
+) -> Asked:  # fmt: skip
+    """All of it, each mistake named.
+
+    fields_too : whether the fields stay at hand where nothing is asked of them
+    """
     asks = (spec.conditions, spec.cuts, spec.search, spec.groups, spec.doubt, spec.holdout.marks)
-    if not any(asks):
+    if not any(asks) and not fields_too:
         return Asked()
     looked = Looked(holdout.table, around.kept)
     known = [x for x in holdout.table.columns if x not in around.leave]
     reported = around.reported[around.kept]
 
-    def cut(name: str) -> core.CutField:
+    def cut(asked: str) -> core.CutField:
+        """Of a field as the study says, or as is asked for: "girth", "girth:4", "seen:month"."""
+        name, _, by = (asked, "", "") if asked in known else asked.rpartition(":")
+        if name not in known:
+            raise KeyError(f"there is no field {name or asked}; there are {', '.join(known)}")
         how = spec.cuts.get(name)
-        chosen = None if how is None else core.Cut(how.quantiles, tuple(how.edges), how.by)
+        said = None if how is None else core.Cut(how.quantiles, tuple(how.edges), how.by)
+        chosen = core.parse_cut(by) if by else said
         return core.cut(name, looked.values(name), looked.kind(name), reported, chosen)
 
     for name in spec.cuts:
@@ -235,7 +245,7 @@ def _conditions(
         return ()
     kinds = {name: looked.kind(name) for name in known}
     every = [c.name for c in spec.candidates]
-    letters = [core.letter(i) for i in range(len(every))]
+    letters = [core.letter(i + 1) for i in range(len(every))]
     scoring = frozenset(
         x for i, c in enumerate(spec.candidates)
         if c.predicted is None and len(around.classes) == 2 for x in (every[i], letters[i])
