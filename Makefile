@@ -8,7 +8,7 @@ PORT ?= 8420
 UI_SOURCES := $(shell find ui/src -type f) ui/index.html ui/vite.config.ts ui/package-lock.json
 STATIC := src/skarlo/web/static/index.html
 
-.PHONY: demo demo-reset test setup build lint types chromium screenshots coverage-study same tables mutants clean
+.PHONY: demo demo-reset test setup build lint types chromium screenshots coverage-study search-study same tables mutants clean
 
 demo: setup build ## set up, build, make the sample world, serve it
 	@$(BIN)/skarlo demo --workspace $(WORKSPACE) --port $(PORT)
@@ -63,6 +63,9 @@ chromium: ## Debian's Chromium, where it may be installed
 
 coverage-study: setup ## how often the intervals hold the truth; slow, writes its tables into docs/methods.md
 	$(BIN)/python benchmarks/coverage_study.py
+
+search-study: setup ## how often the search for the worst slices keeps its promise; slow, its table goes into docs/methods.md
+	$(BIN)/python benchmarks/search.py --study 200
 
 tables: setup ## the tables of docs/methods.md that say each metric
 	$(BIN)/python docs/tables.py
