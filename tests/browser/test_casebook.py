@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from urllib.parse import urlencode
+
 import pytest
 from playwright.sync_api import expect
 
 from browser.conftest import brought
 from files import write_study
+from skarlo.sample import write_leaf_condition
 from web.test_slices import told_of
 
 pytestmark = pytest.mark.browser
@@ -88,3 +91,24 @@ def test_all_rows_scroll_a_page_at_a_time(person, server, tmp_path):
     assert ana.locator("[data-row-at]").count() < 60
     last.click()
     expect(ana.locator("[data-case]")).to_contain_text(test[-1]["id"])
+
+
+def test_rows_are_seen_as_pictures_and_gone_through_by_key(person, server, tmp_path):
+    ana = person("ana")
+    study = brought(server, write_leaf_condition(tmp_path / "leaf"))
+    taken = 'actual = "rust" and predicted(A) = "scorch"'
+    ana.goto(f"{study}/casebook?{urlencode({'split': 'test', 'q': taken})}")
+    expect(ana.locator("[data-case] h2")).to_be_visible()
+    total = ana.locator("[data-part='total']").text_content() or ""
+    ana.locator("h1").click()
+    ana.keyboard.press("v")
+    sheet = ana.get_by_role("listbox", name="Pictures")
+    expect(sheet.get_by_role("option").first).to_contain_text("scorch")
+    expect(sheet.locator("[data-row-at='0'] img")).to_be_visible()
+    first = ana.locator("[data-case] h2").text_content() or ""
+    ana.keyboard.press("ArrowDown")
+    expect(sheet.locator("[data-row-at='6']")).to_have_attribute("aria-selected", "true")
+    expect(ana.locator("[data-case] h2")).not_to_have_text(first)
+    expect(ana.locator("[data-case]")).to_contain_text(f"row 7 of {total.split()[0]}")
+    ana.keyboard.press("v")
+    expect(ana.get_by_role("listbox", name="Rows")).to_be_visible()

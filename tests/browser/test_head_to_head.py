@@ -12,6 +12,7 @@ from playwright.sync_api import expect
 from browser.conftest import api, brought
 from files import rows_of, write_study
 from skarlo.core import count, shown
+from web.test_slices import told_of
 
 pytestmark = pytest.mark.browser
 
@@ -57,3 +58,22 @@ def test_who_is_right_where_two_differ(person, server, tmp_path):
     ana.get_by_role("button", name="Pin it").click()
     ana.get_by_role("link", name="Open the dossier").click()
     expect(ana.frame_locator("iframe").locator("body")).to_contain_text("both right")
+
+
+def test_where_in_a_field_the_difference_lies(person, server, tmp_path):
+    ana = person("ana")
+    study = brought(server, write_study(tmp_path / "wards", told_of()))
+    ana.goto(f"{study}/head-to-head?split=test&cut=A:0.5")
+    ana.get_by_label("Across which field").select_option("ward")
+    ana.get_by_label("The difference of which metric").select_option(label="Recall")
+    parts = "kinds=across&split=test&fields=ward&pair=1,2&cutoffs=1:0.5"
+    told = ana.request.get(f"{api(study)}/parts?{parts}", headers={"Prefer": "wait=60"}).json()
+    found = told["candidates"][0]["splits"]["test"]["across"]["metrics"]["recall"]["slices"]
+    for one in found:
+        line = ana.locator(f"[data-across='{one['group']}']")
+        expect(line).to_contain_text(shown(one["difference"]["difference"]))
+        expect(line).to_contain_text(shown(one["part"]))
+    ana.keyboard.press("x")
+    harbour = next(one for one in found if one["group"] == "Harbour")
+    turned = ana.locator("[data-across='Harbour']")
+    expect(turned).to_contain_text(shown(-harbour["difference"]["difference"]))

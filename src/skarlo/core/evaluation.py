@@ -10,7 +10,7 @@ from typing import Any, cast
 import numpy as np
 
 from . import suspect, worst
-from .compare import cells, pairs, quoted
+from .compare import across, cells, pairs, quoted
 from .compare.disagreement import disagreement as differing
 from .compare.paired import Both
 from .compare.pairs import Entrant
@@ -29,6 +29,7 @@ from .parts import KINDS, Curves, Part, of_file, put_together
 from .prepared import OnSplit, Placed, Prepared, prepare
 from .progress import Progress, Steps
 from .results import (
+    AcrossResult,
     AlikeResult,
     CandidateResult,
     CellsLess,
@@ -350,6 +351,20 @@ class Evaluation:
         a, b, both = found
         return self._once.get(part, lambda: {a.name: {"disagreement": differing(both, b.name, a.reading)}})
 
+    def across(self, part: Part) -> dict[str, dict[str, AcrossResult]]:
+        """Where in the groups of a field the difference of two lies, told of the first; nothing where either predicts
+        no class."""
+        found = self._two(part)
+        if found is None or not part.fields:
+            return {}
+        a, b, both = found
+        code, names = a.groups(part.fields)
+        here = code[self.study.splits[part.split]]
+        if len(both.a.actual) < len(here):
+            left = [s.on(part.split).whole.answered for s in (a, b) if s.left_out]
+            here = here[np.logical_and.reduce(left)]
+        return self._once.get(part, lambda: {a.name: {"across": across.across(both, b.name, here, names, a.reading)}})
+
     def merged(self, part: Part) -> dict[str, dict[str, MergedResult]]:
         """Each candidate's matrix and classes with some classes taken together. Raises ValueError as `core.merged`."""
         if not part.merge:
@@ -551,6 +566,7 @@ class Evaluation:
 MERGED = ("rows", "matrix", "shares", "metrics", "per_class", "averages")
 _OF_SEVERAL: dict[str, Callable[[Evaluation, Part], Any]] = {
     "cells": Evaluation.cells, "disagreement": Evaluation.disagreement, "merged": Evaluation.merged,
+    "across": Evaluation.across,
     "doubt": Evaluation.doubt,
 }  # fmt: skip
 _OF_STUDY: dict[str, Callable[[Evaluation], Any]] = {

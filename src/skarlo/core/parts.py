@@ -56,6 +56,7 @@ _KINDS = (
     Kind("gap", True, True, "every metric less that on the reported split", filed=False),
     Kind("cells", True, True, "one candidate's matrix less another's, cell by cell", filed=False),
     Kind("disagreement", True, True, "who of two is right where they differ", filed=False),
+    Kind("across", True, True, "where in the groups of a field the difference of two lies", filed=False),
     Kind("merged", True, True, "the matrix and each class with some classes taken together", filed=False),
     Kind("slices", True, True, "slices of one list of fields, or of all the study's lists"),
     Kind("alike", True, True, "whether the groups of a field are treated alike", filed=False),
@@ -87,8 +88,8 @@ class Part:
 
     kind : one of KINDS
     split : where there is one for each split
-    fields : of slices, one of the study's lists of fields, all lists if left out; of what is treated alike, the field,
-        or two
+    fields : of slices, one of the study's lists of fields, all lists if left out; of what is treated alike, and of
+        what lies across groups, the field, or two
     of : of what is treated alike, the class that is read against the rest, of three and more
     against : of that, a group that each of the others is held against as well
     rule : of that, what cutoffs for each group are to do: "least_cost", or be equal in a rate, to within `rate`, at
@@ -99,7 +100,7 @@ class Part:
     band : of what lies around a band for review, its ends; the study's own if left out
     prices : of the cost, also of what is restated: of a needless flag, of a miss, and if they cost, of a catch and
              of a row rightly left
-    pair : of cells and of a disagreement, the names of the two candidates
+    pair : of cells, of a disagreement and of what lies across groups, the names of the two candidates
     merge : of what is merged, for each class in order the number of the group it goes to, from 0
     doubted : of labels that may be wrong, how many are at most (0: as many as are listed beyond what is expected) and
         whether they are "flipped" or "dropped"; the study's own if left out

@@ -553,6 +553,38 @@ class DoubtResult(TypedDict):
     lead: dict[str, LabelLead]
 
 
+class AcrossSlice(TypedDict):
+    """The paired difference in a group, over so many rows; `part` is what it brings to the whole difference."""
+
+    group: str
+    rows: int
+    denominator: int | None
+    difference: Difference
+    part: NotRequired[float]
+
+
+class Unlike(TypedDict):
+    """Whether the groups' differences are one: Cochran's Q, its degrees of freedom, its p."""
+
+    q: float
+    degrees: int
+    p: float
+
+
+class AcrossMetric(TypedDict):
+    """A metric's difference group by group."""
+
+    slices: list[AcrossSlice]
+    unlike: Unlike | None
+
+
+class AcrossResult(TypedDict):
+    """Where in the groups of a field the difference of two candidates lies, told of the first."""
+
+    against: str
+    metrics: dict[str, AcrossMetric]
+
+
 class ClassResult(TypedDict, total=False):
     """One class against the rest."""
 
@@ -729,6 +761,7 @@ class SplitResult(TypedDict):
     cells: NotRequired[CellsLess]
     disagreement: NotRequired[DisagreementResult]
     alike: NotRequired[AlikeResult]
+    across: NotRequired[AcrossResult]
     merged: NotRequired[MergedResult]
     gap: NotRequired[dict[str, Drift]]
     slices: NotRequired[list[SliceResult]]

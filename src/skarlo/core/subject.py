@@ -409,7 +409,7 @@ class Subject:
             return None
         classes = study.classes
         positive = study.positive if study.positive is not None else classes.index(part.of) if part.of in classes else 0
-        code, names = self._groups(part.fields)
+        code, names = self.groups(part.fields)
         here = code[self._rows_of(part.split)]
         groups = [alike.Group(names[g], on.judged.take(here == g)) for g in np.unique(here).tolist()]
         told = alike.alike(groups, positive, self.reading, part.against)
@@ -434,7 +434,7 @@ class Subject:
         found["learned_on"] = tuned
         return found
 
-    def _groups(self, asked: tuple[str, ...]) -> tuple[IntArray, list[str]]:
+    def groups(self, asked: tuple[str, ...]) -> tuple[IntArray, list[str]]:
         """Each row's group by one field or several, and the names of the groups."""
         fields = [self.ready.field(name) for name in asked]
         code = np.zeros(len(self.ready.study.actual), dtype=np.int64)

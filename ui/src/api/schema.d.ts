@@ -1025,6 +1025,42 @@ export interface components {
          */
         ResultsOut: components["schemas"]["Results"];
         /**
+         * AcrossMetric
+         * @description A metric's difference group by group.
+         */
+        AcrossMetric: {
+            /** Slices */
+            slices: components["schemas"]["AcrossSlice"][];
+            unlike: components["schemas"]["Unlike"] | null;
+        };
+        /**
+         * AcrossResult
+         * @description Where in the groups of a field the difference of two candidates lies, told of the first.
+         */
+        AcrossResult: {
+            /** Against */
+            against: string;
+            /** Metrics */
+            metrics: {
+                [key: string]: components["schemas"]["AcrossMetric"];
+            };
+        };
+        /**
+         * AcrossSlice
+         * @description The paired difference in a group, over so many rows; `part` is what it brings to the whole difference.
+         */
+        AcrossSlice: {
+            /** Group */
+            group: string;
+            /** Rows */
+            rows: number;
+            /** Denominator */
+            denominator: number | null;
+            difference: components["schemas"]["Difference"];
+            /** Part */
+            part?: number;
+        };
+        /**
          * AgainstGroup
          * @description Each group less one of them, adjusted over the groups.
          */
@@ -2554,6 +2590,7 @@ export interface components {
             cells?: components["schemas"]["CellsLess"];
             disagreement?: components["schemas"]["DisagreementResult"];
             alike?: components["schemas"]["AlikeResult"];
+            across?: components["schemas"]["AcrossResult"];
             merged?: components["schemas"]["MergedResult"];
             /** Gap */
             gap?: {
@@ -2597,6 +2634,18 @@ export interface components {
             splits: {
                 [key: string]: components["schemas"]["TrueOf"];
             };
+        };
+        /**
+         * Unlike
+         * @description Whether the groups' differences are one: Cochran's Q, its degrees of freedom, its p.
+         */
+        Unlike: {
+            /** Q */
+            q: number;
+            /** Degrees */
+            degrees: number;
+            /** P */
+            p: number;
         };
         /**
          * Withheld
@@ -2796,6 +2845,7 @@ export interface components {
             cells?: components["schemas"]["CellsLess"];
             disagreement?: components["schemas"]["DisagreementResult"];
             alike?: components["schemas"]["AlikeResult"];
+            across?: components["schemas"]["AcrossResult"];
             merged?: components["schemas"]["MergedResult"];
             /** Gap */
             gap?: {
@@ -4397,8 +4447,8 @@ export interface operations {
                 band?: number[];
                 /** @description of withheld: by candidate position the probability that answers have at least, as 1:0.6,2:0.5 */
                 least?: string;
-                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC and the precision-recall curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; cost: the mean cost of a row at the prices of its outcomes; sweep: every metric of counts at cutoffs one step apart; withheld: of several classes, what is left where unsure answers are withheld; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; gap: every metric less that on the reported split; cells: one candidate's matrix less another's, cell by cell; disagreement: who of two is right where they differ; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; alike: whether the groups of a field are treated alike; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; cuts: where fields are cut; conditions: of each named condition how many rows it is true of; search: slices that are served worst, found on tuning and read on the reported rows; groups: whether groups are treated alike, and cutoffs by which they would be; doubt: labels that may be wrong, and how far they could move metrics and ranks; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
-                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "cost" | "sweep" | "withheld" | "choice" | "review" | "gap" | "cells" | "disagreement" | "merged" | "slices" | "alike" | "recalibration" | "optimism" | "drift" | "cuts" | "conditions" | "search" | "groups" | "doubt" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
+                /** @description head: what was evaluated: rows, settings, candidates with their cutoffs; values: every metric's value alone, without intervals; lines: rows, matrix, outcomes, and all metrics with their intervals; classes: each class against the rest, and averages over the classes; curves: ROC, precision-recall and gain curves; areas: areas by other methods: straight lines, up to a false-positive rate; averaged: curves of the plain mean of the classes, and of all of them pooled; bands: what the ROC and the precision-recall curve may be at each cutoff; net_benefit: net benefit by threshold; calibration: bins and the monotone fit; expected: numbers restated for the expected base rates; cost: the mean cost of a row at the prices of its outcomes; sweep: every metric of counts at cutoffs one step apart; withheld: of several classes, what is left where unsure answers are withheld; choice: the cutoffs not separable from the best by the rule, and what the next catches cost; review: what lies below, in and above the bands for review; gap: every metric less that on the reported split; cells: one candidate's matrix less another's, cell by cell; disagreement: who of two is right where they differ; across: where in the groups of a field the difference of two lies; merged: the matrix and each class with some classes taken together; slices: slices of one list of fields, or of all the study's lists; alike: whether the groups of a field are treated alike; recalibration: what simple recalibrations would change; optimism: what a rule's metric owes to the cutoff being chosen on the same rows; drift: metrics at the cutoff on the reported rows less those where it was chosen; cuts: where fields are cut; conditions: of each named condition how many rows it is true of; search: slices that are served worst, found on tuning and read on the reported rows; groups: whether groups are treated alike, and cutoffs by which they would be; doubt: labels that may be wrong, and how far they could move metrics and ranks; pairs: all paired differences on the reported split; best: who leads on each metric, and whom the data cannot separate from the best; against_baseline: paired differences from the baselines; quoted: quoted results, and where their values lie; findings: what was noticed; gates: the gates, and what came of them */
+                kinds: ("head" | "values" | "lines" | "classes" | "curves" | "areas" | "averaged" | "bands" | "net_benefit" | "calibration" | "expected" | "cost" | "sweep" | "withheld" | "choice" | "review" | "gap" | "cells" | "disagreement" | "across" | "merged" | "slices" | "alike" | "recalibration" | "optimism" | "drift" | "cuts" | "conditions" | "search" | "groups" | "doubt" | "pairs" | "best" | "against_baseline" | "quoted" | "findings" | "gates")[];
                 /** @description of parts that there are one of for each split: which */
                 split?: string;
                 /** @description of slices: one of the study's lists of fields, as ward,shift, or any fields, each cut as it says: girth:4 (quantiles), girth:40|80 (edges), seen:month; all lists if left out */

@@ -54,3 +54,6 @@ export function named(names: string[], most = 3): string {
 /** A day: 4 March 2026. */
 export const day = (iso: string) =>
   new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
+
+/** A p-value. */
+export const pShown = (p: number) => (p < 0.001 ? "under 0.001" : shown(p));

@@ -183,7 +183,8 @@ class PartsQuery(ChoiceQuery):
                       "rate": self.gap_at_most if self.rule else 0.0, "prices": tuple(self.prices[:2])},
             "sweep": {"step": self.step},
             "areas": {"rate": self.fpr_at_most},
-            "cells": {"pair": pair}, "disagreement": {"pair": pair}, "merged": {"merge": tuple(self.merge)},
+            "cells": {"pair": pair}, "disagreement": {"pair": pair},
+            "across": {"pair": pair, "fields": tuple(self.fields)}, "merged": {"merge": tuple(self.merge)},
             **self.more(names),
         }  # fmt: skip
         return [Part(kind, self.split if PART_KINDS[kind].each else "", **more.get(kind, {})) for kind in self.kinds]
@@ -293,8 +294,8 @@ def read_parts(path: StudyPath, query: PartsQuery) -> Response:
     if "cost" in query.kinds and not query.prices:
         raise Refusal(PRICES, "prices")
     names = dict(zip(asked.positions, (c.name for c in asked.plain.candidates), strict=True))
-    if {"cells", "disagreement"} & set(query.kinds) and len(set(query.pair)) != 2:
-        raise Refusal("cells and a disagreement are of a pair: two candidates", "pair")
+    if {"cells", "disagreement", "across"} & set(query.kinds) and len(set(query.pair)) != 2:
+        raise Refusal("cells, a disagreement and what lies across groups are of a pair: two candidates", "pair")
     if "merged" in query.kinds:
         holdout, groups = facts_of(asked)["holdout"], set(query.merge)
         right = len(query.merge) == len(holdout["classes"]) and groups == set(range(len(groups))) and len(groups) > 1

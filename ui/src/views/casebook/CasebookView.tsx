@@ -12,6 +12,7 @@ import { Labels } from "./Labels";
 import { List, PAGE } from "./List";
 import { MapView } from "./MapView";
 import { Query } from "./Query";
+import { ACROSS, Sheet } from "./Sheet";
 import type { Known } from "./suggest";
 
 const SELECT = "border border-rule bg-sheet rounded-md px-1.5 py-0.5 text-ink max-w-48";
@@ -68,9 +69,15 @@ function RowsBehind({ choose }: { choose: ReactNode }) {
   const row = here.isPlaceholderData ? undefined : here.data?.rows[at - page * PAGE];
   const [noting, setNoting] = useState(0);
   const step = (by: number) => open(Math.min(total - 1, Math.max(0, at + by)));
+  const picture = (study.mapping as { show?: { picture?: string } }).show?.picture;
+  const pictures = picture !== undefined && own.seen === "pictures";
+  const beside = pictures ? ACROSS : 1;
   useKeys({
-    ArrowDown: () => step(1),
-    ArrowUp: () => step(-1),
+    ArrowDown: () => step(beside),
+    ArrowUp: () => step(-beside),
+    ArrowRight: () => step(1),
+    ArrowLeft: () => step(-1),
+    v: () => picture && setOwn({ seen: pictures ? null : "pictures" }),
     PageDown: () => step(20),
     PageUp: () => step(-20),
     n: () => setNoting((k) => k + 1),
@@ -160,6 +167,17 @@ function RowsBehind({ choose }: { choose: ReactNode }) {
             by <InFront of={chosen} front={front} />
           </span>
         )}
+        {picture && (
+          <Choice
+            name="How rows are seen"
+            value={pictures ? "pictures" : "lines"}
+            options={[
+              ["lines", "lines"],
+              ["pictures", "pictures"],
+            ]}
+            onChange={(to) => setOwn({ seen: to === "pictures" ? "pictures" : null })}
+          />
+        )}
         <span className="flex-1" />
         {asScope && (
           <button
@@ -181,8 +199,14 @@ function RowsBehind({ choose }: { choose: ReactNode }) {
       </div>
       <Fault error={refused ? null : here.error} again={() => void here.refetch()} />
       {total > 0 && (
-        <div className="grid grid-cols-[minmax(0,24rem)_minmax(0,1fr)] gap-4 items-start">
-          <List total={total} at={at} asked={asked} front={front} onOpen={open} />
+        <div
+          className={`grid gap-4 items-start ${pictures ? "grid-cols-[minmax(0,1.5fr)_minmax(0,1fr)]" : "grid-cols-[minmax(0,24rem)_minmax(0,1fr)]"}`}
+        >
+          {pictures ? (
+            <Sheet total={total} at={at} asked={asked} front={front} picture={picture} onOpen={open} />
+          ) : (
+            <List total={total} at={at} asked={asked} front={front} onOpen={open} />
+          )}
           {row ? (
             <Case
               key={row.row}

@@ -13,7 +13,8 @@ import { Whisker } from "../../charts/Whisker";
 import { Fault, Loading, PENDING, Tile, ViewHead } from "../../parts/basics";
 import { quoted } from "../../parts/conditions";
 import { colour } from "../../parts/marks";
-import { asSet, count, shown } from "../../parts/number";
+import { asSet, count, pShown, shown } from "../../parts/number";
+import { Across } from "./Across";
 import { Scores } from "./Scores";
 
 type Told = Schemas["DisagreementResult"];
@@ -90,6 +91,7 @@ export function HeadToHeadView() {
             {told?.points && <Scores a={a} b={b} told={told} />}
           </div>
         </div>
+        {told && <Across a={a} b={b} />}
       </div>
     </>
   );
@@ -211,7 +213,7 @@ function Ledger({ a, b }: { a: Shown; b: Shown }) {
                   className="text-right pl-2 text-xs whitespace-nowrap"
                   title={raw?.p == null ? (d.why ?? undefined) : `before correction ${shown(raw.p)}`}
                 >
-                  {late ? "" : raw?.p_adjusted == null ? "not tested" : `p ${small(raw.p_adjusted)}`}
+                  {late ? "" : raw?.p_adjusted == null ? "not tested" : `p ${pShown(raw.p_adjusted)}`}
                 </td>
               </tr>
             );
@@ -263,8 +265,6 @@ function More({ lines }: { lines: Line[] }) {
     </section>
   );
 }
-
-const small = (p: number) => (p < 0.001 ? "under 0.001" : shown(p));
 
 /** Who is right where they differ: of each class, and of all. */
 function Balance({ a, b, told, late }: { a: Shown; b: Shown; told: Told; late: boolean }) {
@@ -318,7 +318,7 @@ function Balance({ a, b, told, late }: { a: Shown; b: Shown; told: Told; late: b
             </div>
             {n.only_a_share.p != null && !late && (
               <p className="text-xs text-soft text-center">
-                a fair coin leans this far in {small(n.only_a_share.p)} of cases
+                a fair coin leans this far in {pShown(n.only_a_share.p)} of cases
               </p>
             )}
           </div>

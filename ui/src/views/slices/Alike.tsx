@@ -8,7 +8,7 @@ import { saveCsv } from "../../charts/save";
 import { domainOf } from "../../charts/scales";
 import { Fault, Loading, PENDING } from "../../parts/basics";
 import { colour } from "../../parts/marks";
-import { count, named, several, shown } from "../../parts/number";
+import { count, named, pShown, several, shown } from "../../parts/number";
 import { OwnCutoffs } from "./OwnCutoffs";
 
 type Criterion = Schemas["Criterion"];
@@ -230,7 +230,7 @@ function One({ name, title, trade, says, c, late, color }: OneProps) {
             <span className="text-soft">{!late && c.low != null && `${shown(c.low)} to ${shown(c.high)}`}</span>
             <span className="block text-soft text-xs">
               {c.largest} over {c.smallest}
-              {!late && c.p != null && `, p ${c.p < 0.001 ? "under 0.001" : shown(c.p)}`}
+              {!late && c.p != null && `, p ${pShown(c.p)}`}
             </span>
             {c.ratio != null && !late && (
               <span className="block text-soft text-xs">the lesser is {shown(c.ratio)} of the greater</span>
