@@ -18,7 +18,9 @@ CHOICES = {
     "cutoff": [{"band": "0.2:0.6", "base": "0.1", "costs": "1:9"}, {"sweep": "yes", "step": "0.05", "trace": "mcc"},
                {"trace": "net_benefit"}, {"least": "A:0.5,B:1", "by": "class"}, {"band": "5:9"}],
     "slices": [{"by": "w"}, {"by": "note", "read": "alike"},
+               {"by": "note", "read": "alike", "rule": "recall", "gap": "0.1", "prices": "1,5"},
                {"by": "note", "metric": "f1"}, {"by": "x", "and": "y"}, {}],
+    "casebook": [{"read": "labels"}, {"read": "labels", "wrong": "3", "how": "dropped"}],
     "head-to-head": [{"pair": "B-A"}, {}],
     "calibration": [{"bins": "equal_width", "band": "whole", "table": "yes"}, {"by": "largest"}],
 }  # fmt: skip

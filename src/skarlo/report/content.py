@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Any, cast
 
 from skarlo import core
-from skarlo.core import CUTOFF_FINDINGS, Finding, Results, Tally, as_set, letter
+from skarlo.core import CUTOFF_FINDINGS, PART_KINDS, Finding, Results, Tally, as_set, letter
 from skarlo.studies import words
 
 from .blocks import Block, drawing
@@ -106,13 +106,14 @@ def _sentence(e: Exhibited) -> str:
 
 
 def _over(results: Results, parts: Results) -> Results:
-    """Results with some parts of a split put over them."""
+    """Results with some parts put over them."""
     more = {c["name"]: c["splits"] for c in parts["candidates"]}
     every = [
         {**c, "splits": {at: {**of, **more.get(c["name"], {}).get(at, {})} for at, of in c["splits"].items()}}
         for c in results["candidates"]
     ]
-    return cast(Results, {**results, "candidates": every})
+    whole = {name: value for name, value in parts.items() if name in PART_KINDS}
+    return cast(Results, {**results, **whole, "candidates": every})
 
 
 def _blocks(e: Exhibited) -> list[Block]:

@@ -3082,7 +3082,7 @@ export interface components {
              * View
              * @enum {string}
              */
-            view: "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "head-to-head";
+            view: "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "casebook" | "head-to-head";
             scope: components["schemas"]["ScopeBody"];
             /** Caption */
             caption: string;
@@ -3168,7 +3168,7 @@ export interface components {
              * View
              * @enum {string}
              */
-            view: "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "head-to-head";
+            view: "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "casebook" | "head-to-head";
             scope: components["schemas"]["ScopeBody"];
             /**
              * Caption
@@ -4556,7 +4556,7 @@ export interface operations {
                 within?: string[];
                 /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
                 cutoffs?: string;
-                view: "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "head-to-head";
+                view: "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "casebook" | "head-to-head";
                 split: string;
                 show?: number[];
                 /** @description of three classes or more, the one that is read against the rest */
@@ -6544,7 +6544,7 @@ export interface operations {
             header?: never;
             path: {
                 study_id: number;
-                step: "intake" | "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "head-to-head" | "casebook" | "dossier";
+                step: "intake" | "roster" | "matrix" | "curves" | "cutoff" | "calibration" | "slices" | "casebook" | "head-to-head" | "casebook" | "dossier";
             };
             cookie?: never;
         };

@@ -7,6 +7,7 @@ from skarlo.report.drafting import counted_rows
 from skarlo.report.scope import Scope, candidates
 
 from .calibration import CALIBRATION
+from .casebook import CASEBOOK
 from .curves import CURVES
 from .cutoff import CUTOFF
 from .entry import Exhibit, Reading
@@ -15,7 +16,9 @@ from .matrix import MATRIX
 from .roster import ROSTER
 from .slices import SLICES
 
-EXHIBITS: dict[str, Exhibit] = {e.view: e for e in (ROSTER, MATRIX, CURVES, CUTOFF, CALIBRATION, SLICES, HEAD_TO_HEAD)}
+EXHIBITS: dict[str, Exhibit] = {
+    e.view: e for e in (ROSTER, MATRIX, CURVES, CUTOFF, CALIBRATION, SLICES, CASEBOOK, HEAD_TO_HEAD)
+}
 
 __all__ = ["EXHIBITS", "Exhibit", "Reading", "sentence"]
 

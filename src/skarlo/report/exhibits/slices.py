@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from typing import Any, cast
 
-from skarlo.core import METRICS, Part, Results, SliceResult, count, named, p_shown, shown
+from skarlo.core import METRICS, GroupCutoffs, Part, Results, SliceResult, count, named, p_shown, shown
 from skarlo.report.blocks import Block, Cell, Row, counts, note, table, texts
 from skarlo.report.drafting import MOST_NAMED, read_on, title_of
 from skarlo.report.scope import Scope, Shown, candidates
@@ -36,7 +36,7 @@ def _shows(results: Results, scope: Scope) -> tuple[Part, ...]:
         return ()
     lines = Part("lines", scope.split)
     if scope.own.get("read") == "alike":
-        return lines, Part("alike", scope.split, fields=fields, of=scope.of)
+        return lines, Part("alike", scope.split, fields=fields, of=scope.of, **_own_cutoffs(scope))
     return lines, Part("slices", scope.split, fields=fields)
 
 
@@ -86,6 +86,51 @@ def _front(scope: Scope, chosen: Sequence[Shown]) -> Shown:
 
 def _by(scope: Scope) -> str:
     return " and ".join(f.rpartition(":")[0] or f for f in fields_of(scope))
+
+
+RULES = {"recall": "found alike", "fpr": "spared alike", "flagged_share": "flagged alike", "precision": "meant alike",
+         "least_cost": "of least cost"}  # fmt: skip
+
+
+def _own_cutoffs(scope: Scope) -> dict[str, Any]:
+    """What cutoffs for each group are to do, where that is looked at."""
+    rule = scope.own.get("rule", "")
+    if rule not in RULES:
+        return {}
+
+    def number(text: str, usual: float) -> float:
+        try:
+            found = float(text)
+        except ValueError:
+            return usual
+        return found if math.isfinite(found) and found >= 0 else usual
+
+    needless, _, missed = scope.own.get("prices", "").partition(",")
+    prices = (number(needless, 1.0), number(missed, 1.0))
+    return {"rule": rule, "rate": number(scope.own.get("gap", ""), 0.02) or 0.02, "prices": prices}
+
+
+def _cutoffs_block(told: GroupCutoffs) -> list[Block]:
+    """What cutoffs for each group would change."""
+    before, after, changed = told.get("before"), told.get("after"), told.get("changed")
+    if before is None or after is None or changed is None:
+        return []
+    name = "recall" if told["rule"] == "least_cost" else told["rule"]
+    rows: list[Row] = []
+    for group, cutoff in told["by_group"].items():
+        sides = (side["by_group"].get(group) for side in (before, after))
+        ends = [None if of is None else of["metrics"].get(name) for of in sides]
+        moved = sum(changed["by_group"][group].values())
+        value = "flags nothing" if cutoff["value"] is None else f"≥ {shown(cutoff['value'])}"
+        rows.append({"cells": [*texts(group, value), *counts(
+            *("—" if m is None else shown(m["value"]) for m in ends), count(moved)
+        )]})  # fmt: skip
+    head = [*texts("Group", "cutoff of its own"), *counts(f"{title_of(name)} now", "then", "rows with another answer")]
+    said = "" if told["fits"] else "no cutoffs bring the groups so near; these come nearest"
+    return [table(head, rows), note(
+        f"cutoffs for each group, {RULES[told['rule']]}, chosen on {told.get('learned_on', '')}: read, not applied",
+        f"{count(changed['rows'])} rows would get another answer", said,
+    )]  # fmt: skip
 
 
 def _alike(results: Results, scope: Scope, c: Shown) -> str:
@@ -141,7 +186,8 @@ def _alike_blocks(results: Results, scope: Scope, c: Shown) -> list[Block]:
         )
     head = texts(f"{c.name}, by {_by(scope)}", "largest gap", "highest", "lowest", "p, corrected for all pairs")
     few = [f"{named(told['small'])}: under {results['settings']['min_slice']} rows, left out"] if told["small"] else []
-    return [table(head, rows), note(*read_on(results, scope), "black edge: separated from nought", *few, *said)]
+    own = _cutoffs_block(told["cutoffs"]) if "cutoffs" in told else []
+    return [table(head, rows), note(*read_on(results, scope), "black edge: separated from nought", *few, *said), *own]
 
 
 def _sentence(results: Results, scope: Scope, chosen: list[Shown]) -> str:
