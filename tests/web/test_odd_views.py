@@ -52,7 +52,15 @@ def test_each_is_told_or_refused_in_words(workspace, signed_in, tmp_path, kind):
         (f"rows/{rows[0]['row']}/nearest", {"candidate": at[0], "split": split}),
         ("rows.csv", {"condition": "predicted(A) is absent"}),
         ("unfold", {"candidate": about["candidates"][0]["name"], "split": split, "metric": "recall", "of": "drift"}),
-        *([("parts", {"kinds": "disagreement", "split": split, "pair": f"{at[0]},{at[1]}"})] if len(at) > 1 else []),
+        *([("parts", {"kinds": "disagreement", "split": split, "pair": f"{at[0]},{at[1]}"}),
+           *(("parts", {"kinds": "across", "split": split, "pair": f"{at[0]},{at[1]}", "fields": f})
+             for f in ("ward", "girth:3"))] if len(at) > 1 else []),
+        *(("parts", {"kinds": "doubt", "at_most": k, "how": how})
+          for k in (0, 1, 500) for how in ("flipped", "dropped")),
+        *(("parts", {"kinds": "alike", "split": split, "fields": "ward", "rule": r, "prices": "1,5"})
+          for r in ("recall", "precision", "least_cost")),
+        *(("map", {"split": split, "candidate": at[0], "by": by, **axes}) for by in ("", "ward")
+          for axes in ({}, {"x": "field:girth", "y": "field:ward"}, {"x": "score:A", "y": "field:girth"})),
     ]  # fmt: skip
     told = 0
     for path, query in asked:
@@ -60,10 +68,13 @@ def test_each_is_told_or_refused_in_words(workspace, signed_in, tmp_path, kind):
         assert found.status_code in (200, 404, 422), (path, query, found.json)
         if found.status_code != 200:
             assert found.json["detail"], (path, query)
-        elif path != "rows.csv":
+        elif path not in ("rows.csv", "map"):
             told += 1
             assert all(math.isfinite(x) for x in numbers(found.json)), (path, query)
     assert told >= 10
+    some = ana("POST", f"/studies/{number}/inside?split={split}", {"rows": [r["row"] for r in rows]})
+    assert some.status_code == 200, some.json
+    assert all(math.isfinite(x) for x in numbers(some.json))
 
 
 def test_a_hold_out_without_a_field_has_nothing_to_search(workspace, signed_in, tmp_path):
