@@ -35,7 +35,7 @@ def test_a_doubted_label_is_marked_and_what_would_follow_is_read(person, study):
     ana.get_by_label("How many labels are wrong at most").fill("7")
     ana.keyboard.press("Enter")
     expect(bound).not_to_have_text(before or "")
-    expect(ana.locator("[data-part='bounds'] + p")).to_contain_text("at most 7 labels are wrong")
+    expect(ana.locator("[data-part='bounds-caption']")).to_contain_text("at most 7 labels are wrong")
     ana.get_by_role("radio", name="rows dropped").click()
     expect(ana).to_have_url(re.compile("how=dropped.*wrong=7|wrong=7.*how=dropped"))
     expect(ana.locator("[data-part='lead']")).to_contain_text("leads on")

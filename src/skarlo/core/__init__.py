@@ -17,12 +17,13 @@ from .decide.rules import RULES, Rule
 from .evaluation import Evaluation, evaluate
 from .head import VERSION, ClassBalance, balance_of, environment, holdout_of, with_choices
 from .language import formula
-from .language.condition import Condition, ConditionError, Numbers, Texts, Truth
-from .language.condition import Kind as ConditionKind
+from .language.condition import Condition, ConditionError
 from .language.condition import Names as ConditionNames
-from .language.condition import Table as ConditionTable
-from .language.condition import Values as ConditionValues
 from .language.condition import parse as parse_condition
+from .language.truth import Kind as ConditionKind
+from .language.truth import Numbers, Texts, Truth
+from .language.truth import Table as ConditionTable
+from .language.truth import Values as ConditionValues
 from .live import LiveTally, live_tally
 from .metrics.definitions import HEADLINE, HEADLINE_MANY, METRICS
 from .metrics.own import MEASURES

@@ -9,8 +9,9 @@ from typing import Any, Literal
 import numpy as np
 
 from .counting.table import Sampling
-from .language.condition import Condition, Values
+from .language.condition import Condition
 from .language.formula import Formula
+from .language.truth import Values
 from .number import BoolArray, Finding, FloatArray, IntArray
 
 BASE_RATE = "base rate"  # the baseline that gives every row the share of each class

@@ -19,7 +19,7 @@ from .counting.answers import Answers, effective_rows
 from .counting.table import row_shares
 from .counting.tally import Tally
 from .decide import confidence, cutoffs, net_benefit, review, treated
-from .language.condition import Numbers, Table, Texts, Truth
+from .language.truth import Numbers, Table, Texts, Truth
 from .metrics import classes, counts, own, panel, ranking, reliability
 from .metrics.panel import Reading
 from .number import BoolArray, IntArray, absent

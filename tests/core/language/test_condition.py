@@ -10,7 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from skarlo.core.language import condition
-from skarlo.core.language.condition import ConditionError, Names, Numbers, Table, Texts, parse
+from skarlo.core.language.condition import ConditionError, Names, parse
+from skarlo.core.language.truth import Numbers, Table, Texts, seconds
 
 NAMES = Names({"ward": "text", "age": "number", "seen": "date", "in": "number", "soil type": "text"}, ("no", "yes"),
               ("A", "B", "Neural net"), frozenset(("A", "Neural net")), frozenset(("bad label",)))  # fmt: skip
@@ -32,7 +33,7 @@ def numbers(values):
 def table():
     columns = {
         "ward": texts(WARD), "age": numbers(AGE), "in": numbers([1, 2, 3, 4, 5]), "soil type": texts(["clay"] * 5),
-        "seen": numbers([None if s is None else condition._seconds(s) for s in SEEN]),
+        "seen": numbers([None if s is None else seconds(s) for s in SEEN]),
     }  # fmt: skip
     said = Texts(("no", "yes"), np.array([-1 if k is None else k for k in SAID]))
     return Table(5, columns.__getitem__, lambda: Texts(("no", "yes"), np.array(ACTUAL)), lambda of: said,

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..language.condition import Numbers, Texts
+from ..language.truth import Numbers, Texts
 from ..number import BoolArray, FloatArray, IntArray, total
 
 CLIP = 1e-15

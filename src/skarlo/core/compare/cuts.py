@@ -12,7 +12,8 @@ from typing import Any, Literal
 
 import numpy as np
 
-from ..language.condition import Kind, Numbers, Texts, field_written, quoted
+from ..language.condition import field_written, quoted
+from ..language.truth import Kind, Numbers, Texts
 from ..metrics.calibration import mass_edges
 from ..number import BoolArray, FloatArray, IntArray
 from ..study import Field

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..language.condition import Numbers, Texts
+from ..language.truth import Numbers, Texts
 from ..number import FloatArray, total
 
 SPREAD = 0.8  # of a category's bin that its rows are spread over

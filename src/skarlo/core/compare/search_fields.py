@@ -9,7 +9,8 @@ from itertools import pairwise
 
 import numpy as np
 
-from ..language.condition import Kind, Numbers, Texts, field_written, quoted
+from ..language.condition import field_written, quoted
+from ..language.truth import Kind, Numbers, Texts
 from ..metrics.calibration import mass_edges
 from ..number import BoolArray, IntArray
 from ..writing import as_set

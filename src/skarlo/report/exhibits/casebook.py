@@ -7,7 +7,7 @@ import math
 
 from skarlo.core import DoubtResult, Part, Results, count, named, several, shown
 from skarlo.report.blocks import Block, Row, counts, note, table, texts
-from skarlo.report.drafting import title_of
+from skarlo.report.drafting import MOST_NAMED, title_of
 from skarlo.report.scope import Scope, Shown, candidates
 
 from .cells import who
@@ -30,9 +30,10 @@ def _sentence(results: Results, scope: Scope, chosen: list[Shown]) -> str:
         return "Nothing is asked of the labels."
     if not told["judges"]:
         return "No candidate knows the classes surely enough to judge a label."
-    names, n = named(told["judges"]), len(told["listed"])
-    speak = f"{names} speaks" if len(told["judges"]) == 1 else f"{names} both speak"
-    if len(told["judges"]) > 2:
+    many, n = len(told["judges"]), len(told["listed"])
+    names = named(told["judges"]) if many <= MOST_NAMED else f"the {count(many)} candidates that judge"
+    speak = f"{names} speaks" if many == 1 else f"{names} both speak"
+    if many > 2:
         speak = f"Most of {names} speak"
     against = several(n, "label") if n else "no label"
     expected = count(round(told["expected_if_right"]))

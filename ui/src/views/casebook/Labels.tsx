@@ -7,7 +7,7 @@ import { type Shown, useScope, writeAddress } from "../../app/scope";
 import { Ruler } from "../../charts/Ruler";
 import { saveCsv } from "../../charts/save";
 import { domainOf } from "../../charts/scales";
-import { Fault, Loading, PENDING, ViewHead } from "../../parts/basics";
+import { Fault, Loading, PENDING, Tile, ViewHead } from "../../parts/basics";
 import { Choice } from "../../parts/Choice";
 import { colour } from "../../parts/marks";
 import { NumberField } from "../../parts/NumberField";
@@ -73,7 +73,8 @@ export function Labels({ choose }: { choose: ReactNode }) {
                 at most
                 <NumberField
                   label="How many labels are wrong at most"
-                  value={told.at_most}
+                  value={told.at_most || null}
+                  optional
                   allowed={(v) => Number.isInteger(v) && v >= 1}
                   onSet={(to) => setOwn({ wrong: to === null ? null : String(to) })}
                 />
@@ -114,8 +115,8 @@ function said(told: Doubt): string {
   if (!told.judges.length) return "No candidate knows the classes surely enough to judge a label.";
   const n = told.listed.length;
   const against = n === 0 ? "no label" : several(n, "label");
-  const names = named(told.judges, 4);
   const many = told.judges.length;
+  const names = many > 4 ? `the ${count(many)} candidates that judge` : named(told.judges, 4);
   const speak = many === 1 ? `${names} speaks` : many === 2 ? `${names} both speak` : `Most of ${names} speak`;
   const expected = Math.round(told.expected_if_right);
   return `${speak} against ${against}; with every label right about ${count(expected)} would stand here.`;
@@ -319,38 +320,40 @@ function Frames({ told, name, late }: Of) {
   const x = domain && scaleLinear(domain, [8, WIDE - 8]).clamp(true);
   return (
     <>
-      <table className="w-full text-sm tabular-nums mt-1" data-part="bounds">
-        <thead>
-          <tr className="text-soft text-left align-bottom">
-            <th className="font-normal py-1 pr-2">candidate</th>
-            <th className="font-normal px-2 text-right">now</th>
-            <th className="font-normal px-2">
-              {x && (
-                <svg width={WIDE} height={20} aria-hidden="true">
-                  <Ruler scale={x} side="top" at={14} ticks={4} text={(v) => String(Number(v.toPrecision(4)))} />
-                </svg>
-              )}
-            </th>
-            <th className="font-normal px-2">could be</th>
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map(({ c, b }) => (
-            <tr key={c.position} className="border-t border-light" data-bound={c.letter}>
-              <td className="py-1 pr-2 max-w-32 truncate" title={c.name}>
-                {c.name}
-              </td>
-              <td className="px-2 text-right">{late ? PENDING : shown(b.value)}</td>
-              <td className="px-2">{x && <Frame of={b} x={x} c={c} />}</td>
-              <td className="px-2 whitespace-nowrap">
-                {late ? PENDING : `${shown(b.low)} to ${shown(b.high)}`}
-                {b.about && <span className="text-soft"> about</span>}
-              </td>
+      <div className="max-h-[26rem] overflow-y-auto mt-1">
+        <table className="w-full text-sm tabular-nums" data-part="bounds">
+          <thead>
+            <tr className="text-soft text-left align-bottom">
+              <th className="font-normal py-1 pr-2">candidate</th>
+              <th className="font-normal px-2 text-right">now</th>
+              <th className="font-normal px-2">
+                {x && (
+                  <svg width={WIDE} height={20} aria-hidden="true">
+                    <Ruler scale={x} side="top" at={14} ticks={4} text={(v) => String(Number(v.toPrecision(4)))} />
+                  </svg>
+                )}
+              </th>
+              <th className="font-normal px-2">could be</th>
             </tr>
-          ))}
-        </tbody>
-      </table>
-      <p className="text-sm text-soft font-serif italic mt-1">
+          </thead>
+          <tbody>
+            {rows.map(({ c, b }) => (
+              <tr key={c.position} className="border-t border-light" data-bound={c.letter}>
+                <td className="py-1 pr-2 max-w-36 truncate" title={c.name}>
+                  <Tile position={c.position} letter={c.letter} /> {c.name}
+                </td>
+                <td className="px-2 text-right">{late ? PENDING : shown(b.value)}</td>
+                <td className="px-2">{x && <Frame of={b} x={x} c={c} />}</td>
+                <td className="px-2 whitespace-nowrap">
+                  {late ? PENDING : `${shown(b.low)} to ${shown(b.high)}`}
+                  {b.about && <span className="text-soft"> about</span>}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <p className="text-sm text-soft font-serif italic mt-1" data-part="bounds-caption">
         Dot: as the labels stand. Frame: from the least to the greatest value over every way in which at most{" "}
         {several(told.at_most, "label")} {told.at_most === 1 ? "is" : "are"} wrong.{" "}
         {rows.some(({ b }) => b.labels_and_chance) && "Line: with the interval of chance besides. "}A reading, no test.
