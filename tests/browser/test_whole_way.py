@@ -207,7 +207,10 @@ def drag_and_check(page, rows):
     strip = page.locator("[data-strip='1']")
     live = page.locator("[data-live='A']")
     expect(live.locator("[data-live-count='tp']")).to_be_visible()
-    page.wait_for_load_state("networkidle")
+    seen = -1
+    while seen != len(requests):  # longer than the page waits between two looks at long work
+        seen = len(requests)
+        page.wait_for_timeout(2500)
     box = strip.bounding_box()
     slider = page.get_by_role("slider")
     page.mouse.move(box["x"] + box["width"] * 0.5, box["y"] + 30)

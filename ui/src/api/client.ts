@@ -63,7 +63,10 @@ export async function got<T>(answer: Promise<Answer<T>>, quiet = false): Promise
 }
 
 /** What long work gives, once it is done. */
-async function outcome<T>(job: Job, quiet = false): Promise<T> {
+const outcome = async <T>(job: Job, quiet = false): Promise<T> => got<T>(fetched<T>(await whereOf(job, quiet)));
+
+/** Where that is, once it is. */
+async function whereOf(job: Job, quiet = false): Promise<string> {
   const read = async (id: string) => {
     const { data } = await api.GET("/api/v1/jobs/{job_id}", { params: { path: { job_id: id } } });
     return data;
@@ -73,7 +76,7 @@ async function outcome<T>(job: Job, quiet = false): Promise<T> {
   if (ended?.state === "stopped") throw new ProblemError(409, "You stopped this. Nothing of it is kept.");
   const then = ended?.then ?? job.then;
   if (!then) throw new ProblemError(0, "The server restarted. Check whether the change was saved, or try again.");
-  return got<T>(fetched<T>(then));
+  return then;
 }
 
 async function fetched<T>(path: string, init?: RequestInit): Promise<Answer<T>> {
@@ -152,10 +155,13 @@ export async function mapBytes(id: number, asked: Record<string, string | number
   const query = new URLSearchParams();
   for (const [name, value] of Object.entries(asked))
     for (const one of Array.isArray(value) ? value : [value]) query.append(name, String(one));
-  const response = await fetch(`/api/v1/studies/${id}/map?${query}`, { signal }).catch((e: unknown) => {
-    if (signal.aborted) throw e;
-    throw new ProblemError(0, "The server does not answer. Is it still running?");
-  });
+  const read = (path: string) =>
+    fetch(path, { signal }).catch((e: unknown) => {
+      if (signal.aborted) throw e;
+      throw new ProblemError(0, "The server does not answer. Is it still running?");
+    });
+  const first = await read(`/api/v1/studies/${id}/map?${query}`);
+  const response = first.status === 202 ? await read(await whereOf((await first.json()) as Job)) : first;
   if (response.ok) return await response.arrayBuffer();
   throw problemOf(response.status, await response.json().catch(() => null));
 }
