@@ -112,3 +112,10 @@ def test_rows_are_seen_as_pictures_and_gone_through_by_key(person, server, tmp_p
     expect(ana.locator("[data-case]")).to_contain_text(f"row 7 of {total.split()[0]}")
     ana.keyboard.press("v")
     expect(ana.get_by_role("listbox", name="Rows")).to_be_visible()
+    # the closest row that is answered otherwise, by fields and by the embedding
+    ana.keyboard.press("f")
+    near = ana.get_by_role("region", name="Fields")
+    expect(near).to_contain_text("answers otherwise:")
+    by_fields = near.locator("b").text_content() or ""
+    near.get_by_role("button", name="close by the embedding instead").click()
+    expect(near.locator("b")).not_to_have_text(by_fields)

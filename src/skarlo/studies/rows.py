@@ -394,10 +394,13 @@ class Rows:
         place[np.flatnonzero(rows)[order]] = np.arange(len(order))
         return place
 
-    def nearest(self, row: int, candidate: int, split: str, most: int) -> list[tuple[core.cases.Nearest, Row]]:
+    def nearest(
+        self, row: int, candidate: int, split: str, most: int, embedding: Sequence[str] = ()
+    ) -> list[tuple[core.cases.Nearest, Row]]:  # fmt: skip
         """The rows of a split that lie closest to one and to which a candidate answers another class.
 
         row : its place in the hold-out file, from 1
+        embedding : numeric fields by which they lie close; by what a row is like where left out
 
         Raises
         ------
@@ -416,8 +419,16 @@ class Rows:
         inside = self.study.splits.get(split, np.ones(len(self.study.actual), dtype=bool))
         every = self._answered(candidate, np.ones(len(self.study.actual), dtype=bool))
         among = inside & (every.predicted != every.predicted[at]) & (every.predicted >= 0)
-        found = core.cases.nearest(int(at), alike, among, inside, most, every.score)
+        lies = self._embedded(embedding) if embedding else None
+        found = core.cases.nearest(int(at), alike, among, inside, most, every.score, lies)
         return list(zip(found, self._rows_at(np.array([n.row for n in found])), strict=True))
+
+    def _embedded(self, fields: Sequence[str]) -> core.FloatArray:
+        """Numeric fields as one array, shape (n, d). Raises Refusal for a field that is no number."""
+        each = [self.values(name) for name in fields]
+        if not all(isinstance(x, core.Numbers) for x in each):
+            raise Refusal("an embedding is of numeric fields", "by")
+        return np.stack([x.values for x in each if isinstance(x, core.Numbers)], axis=1)
 
     def _order(self, wanted: Wanted) -> str:
         """The column that rows are sorted by."""

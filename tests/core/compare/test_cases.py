@@ -119,3 +119,15 @@ def test_of_equal_ones_the_nearer_score_is_first_and_the_row_itself_is_none():
     score = np.array([0.5, 0.9, 0.6, np.nan, 0.6])
     assert [f.row for f in nearest(0, x, every, every, 9, score)] == [2, 4, 1, 3]
     assert nearest(0, x, np.arange(5) == 0, every) == []
+
+
+def test_by_an_embedding_rows_lie_close_in_it_alone():
+    rng = np.random.default_rng(1)
+    lies, girth = rng.normal(size=(30, 4)), core.Numbers(rng.normal(size=30))
+    lies[7] = np.nan
+    every = np.ones(30, dtype=bool)
+    found = nearest(3, {"girth": girth}, every, every, 5, embedding=lies)
+    far = {i: float(np.sqrt(((lies[i] - lies[3]) ** 2).sum())) for i in range(30) if i not in (3, 7)}
+    assert [n.row for n in found] == sorted(far, key=far.get)[:5]
+    assert found[0].distance == pytest.approx(min(far.values()))
+    assert set(found[0].parts) == {"girth"}

@@ -306,14 +306,21 @@ export const useWorst = (id: number, asked: WorstAsked | null) =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
-type NearestAsked = { row: number; split: string; cutoffs: string; candidate: number; count: number };
+type NearestAsked = {
+  row: number;
+  split: string;
+  cutoffs: string;
+  candidate: number;
+  count: number;
+  by?: "fields" | "embedding";
+};
 
 /** The rows to which a candidate answers another class, the closest first. */
 export const useNearest = (id: number, asked: NearestAsked | null) =>
   useQuery({
     queryKey: ["nearest", id, asked],
     queryFn: ({ signal }) => {
-      const { row, ...query } = asked ?? { row: 0, split: "", cutoffs: "", candidate: 0, count: 1 };
+      const { row, ...query }: NearestAsked = asked ?? { row: 0, split: "", cutoffs: "", candidate: 0, count: 1 };
       const params = { path: { study_id: id, row }, query };
       return got(api.GET("/api/v1/studies/{study_id}/rows/{row}/nearest", { params, signal }));
     },

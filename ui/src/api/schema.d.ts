@@ -7880,6 +7880,8 @@ export interface operations {
                 /** @description position of the candidate whose other answer they have */
                 candidate: number;
                 count?: number;
+                /** @description what lies close: of the study's embedding */
+                by?: "fields" | "embedding";
             };
             header?: never;
             path: {

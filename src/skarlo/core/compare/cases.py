@@ -136,7 +136,7 @@ class Nearest:
 
 def nearest(
     at: int, fields: dict[str, Numbers | Texts], among: BoolArray, inside: BoolArray, most: int = 5,
-    score: FloatArray | None = None,
+    score: FloatArray | None = None, embedding: FloatArray | None = None,
 ) -> list[Nearest]:  # fmt: skip
     """The rows that lie closest to one.
 
@@ -153,6 +153,8 @@ def nearest(
     inside : bool, shape (n,); the rows whose spread a number is measured in
     most : how many are told
     score : of all rows, where there is one
+    embedding : of all rows, shape (n, d); where given the distance is that of the embedding alone, and the fields say
+        what differs
 
     Examples
     --------
@@ -169,7 +171,9 @@ def nearest(
         if found is not None:
             parts[name] = found
     far = np.zeros(len(rows))
-    for part in parts.values():
+    if embedding is not None:
+        far = np.nan_to_num(np.sqrt(np.add.reduce((embedding[rows] - embedding[at]) ** 2, axis=1)), nan=math.inf)
+    for part in parts.values() if embedding is None else ():
         far = far + part
     beside = np.zeros(len(rows)) if score is None else np.nan_to_num(np.abs(score[rows] - score[at]), nan=math.inf)
     best = np.lexsort((rows, beside, far))[:most]

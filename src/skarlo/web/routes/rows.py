@@ -8,7 +8,7 @@ import io
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import datetime
-from typing import Annotated, cast
+from typing import Annotated, Literal, cast
 
 from flask import Response, current_app, request
 from flask_openapi3 import Tag
@@ -192,6 +192,9 @@ class NearestQuery(CutoffsQuery):
     split: str = Field(default="", description="rows of this split; of any where left out")
     candidate: Id = Field(description="position of the candidate whose other answer they have")
     count: Annotated[int, Field(ge=1, le=20)] = 5
+    by: Literal["fields", "embedding"] = Field(
+        default="fields", description="what lies close: of the study's embedding"
+    )
 
 
 class NearestOut(BaseModel):
@@ -217,7 +220,11 @@ def read_nearest(path: RowPath, query: NearestQuery) -> Response:
     rows = rows_of(asked)
     if query.split and query.split not in rows.study.splits:
         raise Missing(f"there is no split {query.split}", "split")
-    found = rows.nearest(path.row, asked.positions.index(query.candidate), query.split, query.count)
+    said = asked.plain.holdout.show.get("embedding", [])
+    embedding = [str(x) for x in (said if isinstance(said, list) else [said])] if query.by == "embedding" else []
+    if query.by == "embedding" and not embedding:
+        raise Refusal("the study names no embedding", "by")
+    found = rows.nearest(path.row, asked.positions.index(query.candidate), query.split, query.count, embedding)
     told = _told(path.study_id, rows, asked, [row for _, row in found])
     return answer(NearestRowsOut(rows=[
         NearestOut(row=row, distance=n.distance, parts=n.parts) for (n, _), row in zip(found, told, strict=True)

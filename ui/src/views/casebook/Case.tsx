@@ -219,7 +219,7 @@ const NEAR = 4;
 
 /** What the row is like, beside the closest row to which the candidate in front answers another class. */
 function Fields({ row, front }: { row: RowTold; front: Shown | undefined }) {
-  const { study, split, query, called } = useScope();
+  const { study, split, query, called, own, setOwn } = useScope();
   const [far, setFar] = useState(false);
   const [which, setWhich] = useState(0);
   const {
@@ -230,9 +230,11 @@ function Fields({ row, front }: { row: RowTold; front: Shown | undefined }) {
   } = study.mapping as Record<"id" | "truth" | "split", string | undefined> & {
     show?: Record<string, unknown>;
   };
+  const embedded = [show?.embedding ?? []].flat().length > 0;
+  const by = embedded && own.near === "embedding" ? "embedding" : "fields";
   const asked = useNearest(
     study.id,
-    far && front ? { row: row.row, split, cutoffs: query, candidate: front.position, count: 5 } : null,
+    far && front ? { row: row.row, split, cutoffs: query, candidate: front.position, count: 5, by } : null,
   );
   useKeys({ f: () => (far ? setWhich((k) => (k + 1) % Math.max(1, asked.data?.rows.length ?? 1)) : setFar(true)) });
   const other = asked.data?.rows[which];
@@ -242,6 +244,7 @@ function Fields({ row, front }: { row: RowTold; front: Shown | undefined }) {
   const names = Object.keys(row.fields).filter((name) => !hidden.has(name));
   const reasons = typeof show?.reason === "string" ? show.reason : null;
   const parts = other?.parts ?? {};
+  const whole = Object.values(parts).reduce((a, b) => a + b, 0) || 1;
   const differing = names.filter((name) => (parts[name] ?? 0) > 0).sort((a, b) => (parts[b] ?? 0) - (parts[a] ?? 0));
   const listed = other ? differing : names;
   const same = other ? names.filter((name) => name in parts && !differing.includes(name)) : [];
@@ -277,6 +280,15 @@ function Fields({ row, front }: { row: RowTold; front: Shown | undefined }) {
             )}
           </>
         )}
+        {far && embedded && (
+          <button
+            type="button"
+            className="link"
+            onClick={() => setOwn({ near: by === "embedding" ? null : "embedding" })}
+          >
+            {by === "embedding" ? "close by fields instead" : "close by the embedding instead"}
+          </button>
+        )}
         {far && asked.data?.rows.length === 0 && <span className="text-soft">No row is answered otherwise.</span>}
       </p>
       <Fault error={asked.error} />
@@ -293,7 +305,7 @@ function Fields({ row, front }: { row: RowTold; front: Shown | undefined }) {
                   {other.row.fields[name] ?? <i className="text-soft">absent</i>}
                 </dd>
                 <dd className="text-soft text-right py-0.5 border-b border-light tabular-nums">
-                  {((100 * (parts[name] ?? 0)) / (other.distance || 1)).toFixed(0)} % of it
+                  {((100 * (parts[name] ?? 0)) / whole).toFixed(0)} % of it
                 </dd>
               </>
             )}
