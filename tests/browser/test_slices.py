@@ -11,7 +11,7 @@ from playwright.sync_api import expect
 
 import brute
 from browser.conftest import brought
-from files import write_study
+from files import STUDY, write_study
 from skarlo.core import count, shown
 from web.test_slices import told_of
 
@@ -108,3 +108,22 @@ def test_groups_are_read_by_each_criterion_and_pinned(person, server, tmp_path, 
     report = ana.frame_locator("iframe").locator("body")
     expect(report).to_contain_text("found alike")
     expect(report).to_contain_text("Not all of these can hold at once")
+
+
+def test_a_named_condition_and_a_mark_are_chosen_by_name(person, server, tmp_path):
+    ana = person("ana")
+    asks = "\n[conditions]\nwide = 'girth >= 80'\ncaught = 'right and actual = \"yes\"'\n"
+    study = brought(server, write_study(tmp_path / "wards", told_of(), STUDY + asks))
+    ana.goto(f"{study}/casebook?split=test&cut=A:0.5")
+    expect(ana.locator("[data-case]")).to_be_visible()
+    ana.locator("h1").click()
+    ana.keyboard.press("m")
+    ana.keyboard.press("1")
+    ana.locator("[data-part='slice']").click()
+    menu = ana.get_by_role("menu")
+    expect(menu.get_by_role("menuitem", name="caught")).to_have_count(0)  # it reads answers
+    expect(menu.get_by_role("menuitem", name="marked “bad label”")).to_be_visible()
+    menu.get_by_role("menuitem", name="wide", exact=True).click()
+    wide = [r for r in told_of() if r["split"] == "test" and r["girth"] and float(r["girth"]) >= 80]
+    expect(ana.locator("[data-part='slice-rows']")).to_have_text(f"{len(wide)} rows")
+    expect(ana.locator("[data-part='total']")).to_have_text(f"{len(wide)} rows")

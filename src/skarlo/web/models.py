@@ -221,6 +221,7 @@ class StudyOut(BaseModel):
     author: str
     created: datetime
     holdout: HoldoutResult
+    conditions: dict[str, str] = Field(description="named conditions that rows can be chosen by, with their text")
     mapping: dict[str, Any]
     holdout_file: str
     balance: dict[str, dict[str, ClassBalance]] = Field(description="rows and share of each class, by split")

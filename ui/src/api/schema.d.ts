@@ -3240,6 +3240,13 @@ export interface components {
              */
             created: string;
             holdout: components["schemas"]["HoldoutResult"];
+            /**
+             * Conditions
+             * @description named conditions that rows can be chosen by, with their text
+             */
+            conditions: {
+                [key: string]: string;
+            };
             /** Mapping */
             mapping: {
                 [key: string]: unknown;

@@ -1,6 +1,7 @@
 import { DropdownMenu } from "radix-ui";
-import { useFields } from "../api/queries";
+import { useFields, useMarks } from "../api/queries";
 import { PENDING, Tile } from "../parts/basics";
+import { quoted } from "../parts/conditions";
 import { asSet, several, shown } from "../parts/number";
 import { ofClass, type Shown, toggled, useScope } from "./scope";
 import { ITEM, MENU } from "./TopBar";
@@ -91,6 +92,14 @@ function SliceRead() {
   const offered = fields.filter((f) => f.kind === "category" && !(f.name in within)).slice(0, MOST_FIELDS);
   const without = (name: string) => Object.fromEntries(Object.entries(within).filter(([key]) => key !== name));
   const sliced = Object.keys(within).length > 0;
+  const marks = Object.keys(useMarks(study.id).data?.marks ?? {});
+  const named: [string, string][] = [
+    ...Object.entries(study.conditions),
+    ...marks.map((mark): [string, string] => [`marked “${mark}”`, `mark ${quoted(mark)}`]),
+  ];
+  const some = offered.length > 0 || named.length > 0;
+  const choose = (text: string) =>
+    go((now) => ({ within: { ...now.within, "": now.within[""] ? `(${now.within[""]}) and (${text})` : text } }));
   return (
     <>
       {Object.entries(within).map(([name, value]) => (
@@ -121,13 +130,13 @@ function SliceRead() {
           {lacking ? PENDING : several(results.holdout.splits[split] ?? 0, "row")}
         </span>
       )}
-      {offered.length === 0 && !sliced && (
+      {!some && !sliced && (
         // its room is kept until the fields are known, so that the bar does not grow by a line then
         <span className="text-sm px-1 py-1 invisible" aria-hidden="true">
           all rows, or a slice ▾
         </span>
       )}
-      {offered.length > 0 && (
+      {some && (
         <DropdownMenu.Root modal={false}>
           <DropdownMenu.Trigger className="text-sm text-soft hover:text-ink px-1 py-1" data-part="slice">
             {sliced ? "and …" : "all rows, or a slice ▾"}
@@ -135,6 +144,11 @@ function SliceRead() {
           <DropdownMenu.Portal>
             <DropdownMenu.Content align="start" sideOffset={4} className={`${MENU} max-h-[70vh] overflow-auto`}>
               <DropdownMenu.Label className="px-2.5 py-1 text-sm text-soft">Rows of all splits</DropdownMenu.Label>
+              {named.map(([name, text]) => (
+                <DropdownMenu.Item key={name} className={ITEM} title={text} onSelect={() => choose(text)}>
+                  {name}
+                </DropdownMenu.Item>
+              ))}
               {offered.map((f) => (
                 <DropdownMenu.Sub key={f.name}>
                   <DropdownMenu.SubTrigger className={`${ITEM} flex justify-between gap-4`}>

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import re
 import secrets
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Annotated, Any, Literal
 
 from flask import Response
@@ -191,6 +192,15 @@ def made(what: str, work: Callable[[Progress], Made], status: int = 201) -> Resp
     return answer(study_out(found.study_id), status)
 
 
+READS_ANSWERS = re.compile(r"\b(predicted|score|right|mark)\b")
+
+
+def _conditions(asked: Mapping[str, Any]) -> dict[str, str]:
+    """The study's named conditions that rows can be chosen by whoever answers: what reads an answer, or is kept as of a
+    day, cannot be."""
+    return {name: text for name, text in asked.items() if isinstance(text, str) and not READS_ANSWERS.search(text)}
+
+
 def study_out(study_id: int) -> StudyOut:
     """A study for the person signed in. Raises Pending when its files take long to read."""
     user = signed_in()
@@ -203,6 +213,7 @@ def study_out(study_id: int) -> StudyOut:
         gives = dict(zip((c.position for c in candidates), facts["gives"], strict=False))
         return StudyOut(
             id=study_id, title=study.title, author=author.name if author else "", created=study.created,
+            conditions=_conditions(study.asks.get("conditions", {})),
             holdout=facts["holdout"], mapping=study.mapping, holdout_file=study.holdout_name, balance=facts["balance"],
             candidates=[
                 CandidateOut(
