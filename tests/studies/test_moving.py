@@ -13,7 +13,7 @@ from files import STUDY, rows_of, write_csv, write_study
 from skarlo import core, intake
 from skarlo.intake import InputError
 from skarlo.intake.write import as_json
-from skarlo.studies import catalog, moving
+from skarlo.studies import catalog, marks, moving
 from skarlo.studies.evaluating import Evaluator
 from skarlo.studies.records import StudyRecord, Upload
 from skarlo.web.demo import bring_in
@@ -70,7 +70,8 @@ def study_file(tmp_path):
 def exported(workspace, study):
     out = io.BytesIO()
     with workspace.reading() as records:
-        moving.export(workspace, catalog.study_of(records, study), catalog.candidates_of(records, study), out)
+        marked = marks.marked(records, study)
+        moving.export(workspace, catalog.study_of(records, study), catalog.candidates_of(records, study), out, marked)
     return out.getvalue()
 
 
@@ -107,6 +108,20 @@ def test_out_and_in_again_to_the_same_bytes(workspace, study_file, tmp_path):
     again = imported(workspace, data, tmp_path)
     assert again != study
     assert as_json(results(workspace, again)) == kept
+    assert exported(workspace, again) == data
+
+
+def test_marks_go_along_and_come_in_again(workspace, study_file, tmp_path):
+    ana = user_named(workspace, "ana")
+    study = bring_in(workspace, study_file, ana)
+    with workspace.writing() as records:
+        marks.put_all(records, ana, study, [3, 1, 20], "odd")
+        marks.put_all(records, ana, study, [7], "bad label")
+    data = exported(workspace, study)
+    again = imported(workspace, data, tmp_path)
+    with workspace.reading() as records:
+        assert marks.marked(records, again) == {"bad label": frozenset({7}), "odd": frozenset({1, 3, 20})}
+        assert "marks" not in catalog.study_of(records, again).mapping
     assert exported(workspace, again) == data
 
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 import zipfile
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
 from typing import IO, Any
 
+import polars as pl
 import tomli_w
 from sqlmodel import Session
 
@@ -18,10 +19,12 @@ from skarlo.intake import InputError, Problem, Source, StudySpec, parse_spec
 from skarlo.intake.holdout import SPLIT
 from skarlo.intake.load import load
 from skarlo.intake.problems import refuse
-from skarlo.intake.spec import ASKS, RuleSpec, read_toml
+from skarlo.intake.read import as_text, read_table
+from skarlo.intake.spec import ASKS, KeptSpec, RuleSpec, read_toml
 from skarlo.intake.where import with_lists
 
 from . import catalog, pictures
+from . import marks as marking
 from .catalog import NewStudy, keep_study, spec_of
 from .records import CandidateRecord, StudyRecord, Upload, User
 from .stacking import keep_stacked, stacked_bytes
@@ -32,8 +35,13 @@ CHUNK = 1 << 20
 THEN = (1980, 1, 1, 0, 0, 0)  # no time in the file: the same study gives the same bytes
 
 
-def export(workspace: Workspace, study: StudyRecord, candidates: Sequence[CandidateRecord], out: IO[bytes]) -> str:
+def export(
+    workspace: Workspace, study: StudyRecord, candidates: Sequence[CandidateRecord], out: IO[bytes],
+    marks: Mapping[str, Collection[int]] | None = None,
+) -> str:  # fmt: skip
     """Write a study to `out` as zip; returns a name for it. `skarlo evaluate` reads the study.toml inside.
+
+    marks : the rows that bear each mark, by their places in the hold-out from 1; without ids they do not go along
 
     Raises
     ------
@@ -46,6 +54,9 @@ def export(workspace: Workspace, study: StudyRecord, candidates: Sequence[Candid
     spec.holdout.path = names[0]
     for c, record in zip(spec.candidates, candidates, strict=True):
         c.path = names[record.position]
+    if marks and spec.holdout.id is not None:
+        ids = _ids(Source(workspace.blob(study.holdout_sha256), study.holdout_name), spec.holdout.id)
+        spec.holdout.marks = {mark: [str(ids[row - 1]) for row in sorted(rows)] for mark, rows in marks.items()}
     whole = spec.model_dump(mode="python", by_alias=True, exclude_defaults=True, exclude_none=True)
     data = {"format": spec.format, "title": spec.title, **whole}
     folder = _plain(study.title) or "study"
@@ -66,6 +77,11 @@ def export(workspace: Workspace, study: StudyRecord, candidates: Sequence[Candid
                     if name not in taken:
                         packed.writestr(_entry(f"{folder}/{name}"), kept.read(name))
     return folder
+
+
+def _ids(holdout: Source, column: str) -> pl.Series:
+    """The ids of a hold-out's rows."""
+    return as_text(read_table(holdout, {column})[column])
 
 
 def _entry(name: str) -> zipfile.ZipInfo:
@@ -105,6 +121,7 @@ class Bringing:
     waiting: dict[str, Incoming] = field(default_factory=dict)
     stacked: tuple[Upload, dict[str, Upload]] | None = None
     pictures: str | None = None
+    marks: dict[str, list[int]] = field(default_factory=dict)
 
     def take(self, path: str, name: str, chunks: Iterable[bytes]) -> None:
         """Take the bytes of one file in."""
@@ -151,6 +168,7 @@ def plan(bringing: Bringing, spec: StudySpec, progress: Progress | None = None) 
     lists, spec = spec.lists, with_lists(spec, bringing.source)
     for path in lists:
         bringing.files.pop(path, None)  # what they list stands in the study from now on
+    spec = _with_marks(bringing, spec)
     home = spec.holdout.path
     if home is None:
         home = "\0together"
@@ -170,6 +188,19 @@ def plan(bringing: Bringing, spec: StudySpec, progress: Progress | None = None) 
     return catalog.plan(
         bringing.user, spec.title, bringing.files[home], mapping, pairs, asks, bringing.place, progress
     )  # fmt: skip
+
+
+def _with_marks(bringing: Bringing, spec: StudySpec) -> StudySpec:
+    """Marks become those of the rows here; they stay in the study file only where a condition speaks of them."""
+    marks, h = spec.holdout.marks, spec.holdout
+    if not isinstance(marks, dict) or h.id is None or h.path is None:
+        return spec
+    place = {str(x): i for i, x in enumerate(_ids(bringing.source(h.path), h.id), 1)}
+    bringing.marks = {mark: [place[x] for x in ids if x in place] for mark, ids in marks.items()}
+    texts = [c.where if isinstance(c, KeptSpec) else c for c in spec.conditions.values()]
+    if any("mark" in text for text in texts):
+        return spec
+    return spec.model_copy(update={"holdout": h.model_copy(update={"marks": None})})
 
 
 def _chosen(bringing: Bringing, spec: StudySpec, entries: list[dict[str, Any]]) -> None:
@@ -193,7 +224,11 @@ def keep(session: Session, bringing: Bringing, new: NewStudy) -> StudyRecord:
     if bringing.stacked is not None:
         keep_stacked(session, bringing.user, *bringing.stacked)
     new.study.pictures_sha256 = bringing.pictures
-    return keep_study(session, bringing.user, new)
+    study = keep_study(session, bringing.user, new)
+    for mark, rows in bringing.marks.items():
+        if rows:
+            marking.put_all(session, bringing.user, study.id or 0, rows, mark)
+    return study
 
 
 def unpack(bringing: Bringing, packed: Path, name: str, most: int) -> StudySpec:

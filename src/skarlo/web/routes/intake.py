@@ -25,6 +25,7 @@ from skarlo.intake.account import Account
 from skarlo.intake.joining import Match, match
 from skarlo.intake.read import as_text, read_pieces
 from skarlo.studies import catalog, moving, words
+from skarlo.studies import marks as marking
 from skarlo.studies.words import Answered
 
 from ..models import (
@@ -144,7 +145,8 @@ def export_study(path: StudyPath) -> Response:
     out = tempfile.TemporaryFile()  # noqa: SIM115 closed with the response, which it is sent by, piece by piece
     with workspace().reading() as records:
         study, candidates = catalog.study_of(records, path.study_id), catalog.candidates_of(records, path.study_id)
-    name = moving.export(workspace(), study, candidates, out)
+        marks = marking.marked(records, path.study_id)
+    name = moving.export(workspace(), study, candidates, out, marks)
     out.seek(0)
     return send_file(out, mimetype="application/zip", as_attachment=True, download_name=f"{name}.zip")
 
