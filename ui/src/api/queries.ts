@@ -263,10 +263,11 @@ export function useMarking(id: number) {
 }
 
 /** A map of the rows; nothing is asked for where `asked` is null. */
-export const useMap = (id: number, asked: Record<string, string | number | string[]>) =>
+export const useMap = (id: number, asked: Record<string, string | number | string[]> | null) =>
   useQuery({
     queryKey: ["map", id, asked],
-    queryFn: async ({ signal }) => decode(await mapBytes(id, asked, signal)),
+    queryFn: async ({ signal }) => decode(await mapBytes(id, asked ?? {}, signal)),
+    enabled: asked !== null,
     structuralSharing: false,
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 60_000,

@@ -149,7 +149,7 @@ function Listed({ told }: { told: Doubt }) {
           </button>
         )}
       </p>
-      <div className="max-h-[34rem] overflow-y-auto" data-part="listed">
+      <section className="max-h-[34rem] overflow-y-auto" data-part="listed" aria-label="Rows in doubt">
         <table className="w-full text-sm tabular-nums">
           <thead>
             <tr className="text-soft text-left">
@@ -159,7 +159,7 @@ function Listed({ told }: { told: Doubt }) {
               <th className="font-normal px-2 text-right" title="how many times likelier, as the mean of the judges">
                 likelier by
               </th>
-              <th />
+              <td />
             </tr>
           </thead>
           <tbody>
@@ -176,7 +176,7 @@ function Listed({ told }: { told: Doubt }) {
             ))}
           </tbody>
         </table>
-      </div>
+      </section>
       {told.listed.length > MOST && (
         <p className="text-xs text-soft mt-1">and {several(told.listed.length - MOST, "more row")}, in the CSV</p>
       )}
@@ -320,13 +320,14 @@ function Frames({ told, name, late }: Of) {
   const x = domain && scaleLinear(domain, [8, WIDE - 8]).clamp(true);
   return (
     <>
-      <div className="max-h-[26rem] overflow-y-auto mt-1">
+      <section className="mt-1" aria-label="How far each could move">
         <table className="w-full text-sm tabular-nums" data-part="bounds">
           <thead>
             <tr className="text-soft text-left align-bottom">
               <th className="font-normal py-1 pr-2">candidate</th>
               <th className="font-normal px-2 text-right">now</th>
               <th className="font-normal px-2">
+                <span className="sr-only">drawn</span>
                 {x && (
                   <svg width={WIDE} height={20} aria-hidden="true">
                     <Ruler scale={x} side="top" at={14} ticks={4} text={(v) => String(Number(v.toPrecision(4)))} />
@@ -352,7 +353,7 @@ function Frames({ told, name, late }: Of) {
             ))}
           </tbody>
         </table>
-      </div>
+      </section>
       <p className="text-sm text-soft font-serif italic mt-1" data-part="bounds-caption">
         Dot: as the labels stand. Frame: from the least to the greatest value over every way in which at most{" "}
         {several(told.at_most, "label")} {told.at_most === 1 ? "is" : "are"} wrong.{" "}

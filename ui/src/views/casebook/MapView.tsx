@@ -19,20 +19,17 @@ export function MapView({ choose }: { choose: ReactNode }) {
   const scope = useScope();
   const { study, split, slice, query, own, setOwn, chosen, all, results, called, go, mayWrite } = scope;
   const front = chosen.find((c) => c.letter === own.front) ?? chosen[0] ?? all[0];
-  const fields = useFields(study.id).data?.fields ?? [];
+  const fieldsAsked = useFields(study.id);
+  const fields = fieldsAsked.data?.fields ?? [];
   const { show: shownAs = {}, group } = study.mapping as { show?: Record<string, string | string[]>; group?: string };
   const aside = new Set([...Object.values(shownAs).flat(), group]);
   const numeric = fields.filter((f) => f.kind === "number" && !aside.has(f.name));
   const embedding = [shownAs.embedding ?? []].flat();
-  const usual =
-    embedding.length >= 2
-      ? embedding
-      : fields
-          .filter((f) => !aside.has(f.name))
-          .map((f) => f.name)
-          .slice(0, 2);
-  const x = own.x ?? (numeric.length >= 2 && embedding.length < 2 ? "components" : `field:${usual[0] ?? ""}`);
-  const y = x === "components" ? "components" : (own.y ?? `field:${usual[1] ?? usual[0] ?? ""}`);
+  const plain = fields.filter((f) => !aside.has(f.name)).map((f) => `field:${f.name}`);
+  const scores = all.filter((c) => c.gives === "scores").map((c) => `score:${c.letter}`);
+  const usual = embedding.length >= 2 ? embedding.map((e) => `field:${e}`) : [...plain, ...scores];
+  const x = own.x ?? (numeric.length >= 2 && embedding.length < 2 ? "components" : (usual[0] ?? ""));
+  const y = x === "components" ? "components" : (own.y ?? usual[1] ?? usual[0] ?? "");
   const show = own.show_by ?? "errors";
   const by = show.startsWith("by:") ? show.slice(3) : "";
   const asked = {
@@ -44,7 +41,7 @@ export function MapView({ choose }: { choose: ReactNode }) {
     ...(front ? { candidate: front.position } : {}),
     ...(by ? { by } : {}),
   };
-  const map = useMap(study.id, asked);
+  const map = useMap(study.id, fieldsAsked.data && x ? asked : null);
   const m = map.data;
   const positive = results.holdout.positive === null ? -1 : results.holdout.classes.indexOf(results.holdout.positive);
   const all_ = useMemo(() => (m ? whole(m) : null), [m]);
@@ -172,7 +169,8 @@ export function MapView({ choose }: { choose: ReactNode }) {
         </button>
       </div>
       <Fault error={failing ? map.error : null} again={() => void map.refetch()} />
-      {!m && !failing && <Loading what="Placing the rows" />}
+      {fieldsAsked.data && !x && <p className="text-soft">There is no field and no score to place rows by.</p>}
+      {!m && !failing && (x || !fieldsAsked.data) && <Loading what="Placing the rows" />}
       {m && now && (
         <div className="flex flex-wrap gap-6 items-start">
           <Plane

@@ -108,6 +108,7 @@ export function Across({ a, b }: { a: Shown; b: Shown }) {
                 <th className="font-normal pr-2">{by}</th>
                 <th className="font-normal px-2 text-right">rows</th>
                 <th className="font-normal px-2">
+                  <span className="sr-only">drawn</span>
                   <svg width={WIDE} height={20} aria-hidden="true">
                     <Ruler scale={x} side="top" at={14} ticks={4} text={(v) => String(Number(v.toPrecision(4)))} />
                   </svg>

@@ -175,6 +175,7 @@ function Told({ told, front, late, rule }: Props) {
             <tr className="text-soft text-left align-bottom">
               <th className="font-normal pr-2">group</th>
               <th className="font-normal px-2">
+                <span className="sr-only">drawn</span>
                 <svg width={WIDE} height={20} aria-hidden="true">
                   <Ruler scale={x} side="top" at={14} ticks={4} text={(v) => String(Number(v.toPrecision(4)))} />
                 </svg>
