@@ -24,15 +24,14 @@ export function drawMap(canvas: HTMLCanvasElement, m: Mapped, seen: Seen, how: H
   const [kx, ky] = [canvas.width / (seen.x1 - seen.x0), canvas.height / (seen.y1 - seen.y0)];
   ctx.clearRect(0, 0, canvas.width, canvas.height);
   base(ctx, m, seen, kx, ky, colour(how.mask ? "rule" : "faint"), how.mask);
-  const told = marks(m, how);
-  const every = Math.max(1, Math.ceil(told.total / MOST_MARKED));
-  let [drawn, k] = [0, 0];
+  const told = marked(m, how);
+  let drawn = 0;
   const size = 2.6 * ratio;
   const colours = ["", "missed", "needless", "ink"].map((name) => (name ? colour(name) : ""));
   const several = Array.from({ length: COLOURS }, (_, i) => colour(`c${i + 1}`));
-  for (let i = 0; i < m.n; i++) {
-    const kind = told.kind[i] as number;
-    if (!kind || k++ % every) continue;
+  for (let k = 0; k < told.at.length; k++) {
+    const i = told.at[k] as number;
+    const kind = told.kind[k] as number;
     const px = ((m.x[i] as number) - seen.x0) * kx;
     const py = (seen.y1 - (m.y[i] as number)) * ky;
     if (px < 0 || py < 0 || px > canvas.width || py > canvas.height) continue;
@@ -45,16 +44,23 @@ export function drawMap(canvas: HTMLCanvasElement, m: Mapped, seen: Seen, how: H
     drawn++;
   }
   ctx.globalAlpha = 1;
-  return { marked: told.total, drawn, sampled: every > 1 };
+  return { marked: told.total, drawn, sampled: told.total > told.at.length };
 }
 
-/** What is marked of each point: 1 missed, 2 needless, 3 disagreed on, from 10 on the colour of a class or value. */
-function marks(m: Mapped, { show, positive }: How): { kind: Uint8Array; total: number } {
-  const kind = new Uint8Array(m.n);
+type Marked = { key: string; at: Uint32Array; kind: Uint8Array; total: number };
+const known = new WeakMap<Mapped, Marked>();
+
+/** The marked points, of more than can be told apart every so manyth: 1 missed, 2 needless, 3 disagreed on, from 10 on
+ * the colour of a class or value. Kept with the points while they are moved about. */
+function marked(m: Mapped, { show, positive }: How): Marked {
+  const key = `${show} ${positive}`;
+  const found = known.get(m);
+  if (found?.key === key) return found;
+  const kinds = new Uint8Array(m.n);
   let total = 0;
   for (let i = 0; i < m.n; i++) {
     const value = show === "actual" ? (m.actual[i] as number) : (m.by[i] as number);
-    const found =
+    const of =
       show === "errors"
         ? errorOf(m, i, positive)
         : show === "differ"
@@ -64,10 +70,21 @@ function marks(m: Mapped, { show, positive }: How): { kind: Uint8Array; total: n
           : value < COLOURS
             ? 10 + value
             : 0;
-    kind[i] = found;
-    if (found) total++;
+    kinds[i] = of;
+    if (of) total++;
   }
-  return { kind, total };
+  const every = Math.max(1, Math.ceil(total / MOST_MARKED));
+  const at = new Uint32Array(Math.ceil(total / every));
+  const kind = new Uint8Array(at.length);
+  let [seen, k] = [0, 0];
+  for (let i = 0; i < m.n; i++)
+    if (kinds[i] && seen++ % every === 0) {
+      at[k] = i;
+      kind[k++] = kinds[i] as number;
+    }
+  const told = { key, at, kind, total };
+  known.set(m, told);
+  return told;
 }
 
 /** All points in one colour: dots where there are few, their density by pixel where there are many. */
@@ -95,14 +112,17 @@ function base(
   }
   const counts = new Uint16Array(width * height);
   let most = 1;
-  for (let i = 0; i < m.n; i++) {
-    const px = (((m.x[i] as number) - seen.x0) * kx) | 0;
-    const py = ((seen.y1 - (m.y[i] as number)) * ky) | 0;
-    if (px < 0 || py < 0 || px >= width || py >= height) continue;
-    const at = py * width + px;
-    const n = (counts[at] as number) + 1;
-    counts[at] = n;
-    if (n > most) most = n;
+  const { n: rows, x: xs, y: ys } = m;
+  const { x0, y1 } = seen;
+  for (let i = 0; i < rows; i++) {
+    const fx = ((xs[i] as number) - x0) * kx;
+    const fy = (y1 - (ys[i] as number)) * ky;
+    if (fx >= 0 && fy >= 0 && fx < width && fy < height) {
+      const at = (fy | 0) * width + (fx | 0);
+      const n = (counts[at] as number) + 1;
+      counts[at] = n;
+      if (n > most) most = n;
+    }
   }
   const image = ctx.createImageData(width, height);
   const pixels = new Uint32Array(image.data.buffer);
