@@ -35,6 +35,8 @@ def test_doubted_labels_and_what_would_follow(signed_in, number, rows):
     assert told["listed"]
     assert all(label[one["id"]] == one["label"] != one["other"] for one in told["listed"])
     assert all(rows[one["row"]]["id"] == one["id"] for one in told["listed"])
+    north = doubt(ana, number, cutoffs="1:0.5", within="ward=North").json["doubt"]
+    assert all((rows[one["row"]]["id"], rows[one["row"]]["ward"]) == (one["id"], "North") for one in north["listed"])
     few = doubt(ana, number, cutoffs="1:0.5", at_most=1, how="dropped").json["doubt"]
     assert (few["at_most"], few["how"]) == (1, "dropped")
     wide, narrow = (x["candidates"]["Scores"]["recall"] for x in (told, few))
