@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { decode, type Mapped, NO_ANSWER } from "../src/api/mapped";
+import { decode, LEFT_OUT, type Mapped, NO_ANSWER } from "../src/api/mapped";
 import { box, errorOf, inside, lineOf, lineText, whole, worstPlaces } from "../src/views/casebook/place";
 
 const about = {
@@ -55,8 +55,8 @@ describe("a map", () => {
   });
 
   it("tells misses, needless flags and rows without an answer apart", () => {
-    const m = mapped(Array(4).fill([0, 0]), [1, 0, 1, 0], [0, 1, NO_ANSWER, 0]);
-    expect([0, 1, 2, 3].map((i) => errorOf(m, i, 1))).toEqual([1, 2, 1, 0]);
+    const m = mapped(Array(5).fill([0, 0]), [1, 0, 1, 0, 1], [0, 1, NO_ANSWER, 0, LEFT_OUT]);
+    expect([0, 1, 2, 3, 4].map((i) => errorOf(m, i, 1))).toEqual([1, 2, 1, 0, 0]);
     expect([0, 1].map((i) => errorOf(m, i, -1))).toEqual([1, 1]);
   });
 

@@ -505,9 +505,10 @@ class LabelBound(TypedDict):
 
 
 class Evidence(TypedDict):
-    """By how much likelier the judges take another class to be, as a logarithm: the mean over the judges."""
+    """By how much likelier the judges take another class to be: the mean logarithm over them, and as so many times."""
 
     mean: float
+    times: float
 
 
 class DoubtedRow(TypedDict):
@@ -535,7 +536,8 @@ class DoubtResult(TypedDict):
     """Labels of the reported rows that are doubted, and what would follow if at most so many of these are wrong.
 
     `judges` are the candidates that speak, `not_judges` the others with why; `doubted` counts the rows that may be
-    wrong, which are those listed or those marked.
+    wrong, which are those listed or those marked; `beyond` how many more are listed than would be with every label
+    right, at least 1.
     """
 
     judges: list[str]
@@ -543,6 +545,7 @@ class DoubtResult(TypedDict):
     recalibrated_on: str
     listed: list[DoubtedRow]
     expected_if_right: float
+    beyond: int
     power: float
     of: Literal["listed", "marked"]
     doubted: int

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import Any
 
@@ -48,7 +49,7 @@ def doubt(study: Study, subjects: Sequence[Subject], leaders: dict[str, Any], as
         "judges": [j.name for j in judges], "not_judges": not_judges, "recalibrated_on": learned_on,
         "listed": [_row(study, int(rows[i]), int(o), float(e))
                    for i, o, e in zip(found.rows, found.other, found.evidence, strict=True)],
-        "expected_if_right": found.expected_if_right, "power": found.power,
+        "expected_if_right": found.expected_if_right, "beyond": beyond, "power": found.power,
         "of": "listed" if asked.marked is None else "marked", "doubted": len(at), "at_most": k, "how": asked.how,
         "candidates": told, "left_out": left_out,
         "lead": _leads(study, subjects, leaders, InDoubt(actual[at], other), at, k, asked.how),
@@ -58,7 +59,7 @@ def doubt(study: Study, subjects: Sequence[Subject], leaders: dict[str, Any], as
 def _row(study: Study, i: int, other: int, evidence: float) -> DoubtedRow:
     return {
         "id": study.ids(i), "row": study.ids.place(i), "label": study.classes[int(study.actual[i])],
-        "other": study.classes[other], "evidence": {"mean": evidence},
+        "other": study.classes[other], "evidence": {"mean": evidence, "times": math.exp(evidence)},
     }  # fmt: skip
 
 

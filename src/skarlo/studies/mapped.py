@@ -15,7 +15,7 @@ from .refusals import Missing, Refusal
 from .rows import Rows
 
 COMPONENTS = "components"
-NONE = 255  # the code of no answer
+NONE, LEFT_OUT = 255, 254  # the codes of no answer: one that counts as wrong, one that is left out
 OTHER = 65535  # the code of what is absent, or of a value past those that are told
 MOST_VALUES = 400
 MOST_TELLING = 8
@@ -93,7 +93,10 @@ def mapped(
     differ = np.zeros(len(placed), dtype=bool)
     for one in said[1:]:
         differ |= one != said[0]
-    front = np.full(len(placed), NONE) if candidate is None else np.where(said[candidate] < 0, NONE, said[candidate])
+    front = np.full(len(placed), NONE)
+    if candidate is not None:
+        none = LEFT_OUT if study.candidates[candidate].no_answer == "left_out" else NONE
+        front = np.where(said[candidate] < 0, none, said[candidate])
     values, codes = _values(rows, by, where)
     about: MapAbout = {
         "rows": int(where.sum() if inside is None else (where & inside).sum()), "placed": int(kept.sum()),

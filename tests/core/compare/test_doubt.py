@@ -133,7 +133,8 @@ def test_turned_labels_are_found_and_who_guesses_does_not_judge():
     assert found["judges"] == ["A", "B"]
     assert "better than chance" in found["not_judges"]["coin"]
     assert sorted(one["row"] for one in found["listed"]) == turned.tolist()
-    assert found["at_most"] == max(1, round(12 - found["expected_if_right"]))
+    assert found["beyond"] == max(1, round(12 - found["expected_if_right"]))
+    assert found["at_most"] == found["beyond"]
     for name in ("A", "B", "coin"):
         low, high = (found["candidates"][name]["recall"][end] for end in ("low", "high"))
         assert low <= found["candidates"][name]["recall"]["value"] <= high

@@ -26,7 +26,9 @@ export type Mapped = {
   differ: Uint8Array;
 };
 
+/** What stands in place of a class: no answer that counts as wrong, and one that is left out. */
 export const NO_ANSWER = 255;
+export const LEFT_OUT = 254;
 
 /** A map from its bytes: the length of what is told, that as JSON, then column by column. */
 export function decode(bytes: ArrayBuffer): Mapped {

@@ -641,7 +641,7 @@ export interface paths {
         };
         /**
          * The rows of a split in two dimensions, as bytes: the length of what follows as a little-endian u32, so many bytes
-         * @description of JSON about it, padded with blanks to a multiple of 4; then of n points n each of the row (u32, from 1), x and y<br/>(f32), the value of `by` (u16, 65535: none of those told), the actual class (u8), the candidate's (u8, 255: no<br/>answer), and whether candidates differ (u8).
+         * @description of JSON about it, padded with blanks to a multiple of 4; then of n points n each of the row (u32, from 1), x and y<br/>(f32), the value of `by` (u16, 65535: none of those told), the actual class (u8), the candidate's (u8, 255: no<br/>answer, 254: none, and left out), and whether candidates differ (u8).
          */
         get: operations["readMap"];
         put?: never;
@@ -1509,7 +1509,8 @@ export interface components {
          * @description Labels of the reported rows that are doubted, and what would follow if at most so many of these are wrong.
          *
          *     `judges` are the candidates that speak, `not_judges` the others with why; `doubted` counts the rows that may be
-         *     wrong, which are those listed or those marked.
+         *     wrong, which are those listed or those marked; `beyond` how many more are listed than would be with every label
+         *     right, at least 1.
          */
         DoubtResult: {
             /** Judges */
@@ -1524,6 +1525,8 @@ export interface components {
             listed: components["schemas"]["DoubtedRow"][];
             /** Expected If Right */
             expected_if_right: number;
+            /** Beyond */
+            beyond: number;
             /** Power */
             power: number;
             /**
@@ -1618,11 +1621,13 @@ export interface components {
         };
         /**
          * Evidence
-         * @description By how much likelier the judges take another class to be, as a logarithm: the mean over the judges.
+         * @description By how much likelier the judges take another class to be: the mean logarithm over them, and as so many times.
          */
         Evidence: {
             /** Mean */
             mean: number;
+            /** Times */
+            times: number;
         };
         /**
          * Find

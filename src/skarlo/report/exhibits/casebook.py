@@ -3,8 +3,6 @@ in them."""
 
 from __future__ import annotations
 
-import math
-
 from skarlo.core import DoubtResult, Part, Results, count, named, several, shown
 from skarlo.report.blocks import Block, Row, counts, note, table, texts
 from skarlo.report.drafting import MOST_NAMED, title_of
@@ -42,9 +40,8 @@ def _sentence(results: Results, scope: Scope, chosen: list[Shown]) -> str:
 
 def _few(told: DoubtResult) -> str:
     """Which metrics a handful of wrong labels could give another leader on."""
-    beyond = max(1, round(len(told["listed"]) - told["expected_if_right"]))
     fewest = [(name, lead["flips_to_change"]) for name, lead in told["lead"].items()]
-    close = [f"{title_of(name)} ({n})" for name, n in fewest if n is not None and n <= beyond]
+    close = [f"{title_of(name)} ({n})" for name, n in fewest if n is not None and n <= told["beyond"]]
     return f" A handful of wrong labels could change the lead on {named(close)}." if close else ""
 
 
@@ -56,7 +53,7 @@ def _blocks(reading: Reading) -> list[Block]:
     labels = results["holdout"].get("names", {})
     listed: list[Row] = [
         {"cells": [*texts(one["id"], labels.get(one["label"], one["label"]), labels.get(one["other"], one["other"])),
-                   *counts(f"{math.exp(one['evidence']['mean']):,.1f}")]}
+                   *counts(f"{one['evidence']['times']:,.1f}")]}
         for one in told["listed"][:MOST_ROWS]
     ]  # fmt: skip
     out: list[Block] = []

@@ -34,7 +34,7 @@ def read_map(path: StudyPath, query: MapQuery) -> Response:
     """The rows of a split in two dimensions, as bytes: the length of what follows as a little-endian u32, so many bytes
     of JSON about it, padded with blanks to a multiple of 4; then of n points n each of the row (u32, from 1), x and y
     (f32), the value of `by` (u16, 65535: none of those told), the actual class (u8), the candidate's (u8, 255: no
-    answer), and whether candidates differ (u8)."""
+    answer, 254: none, and left out), and whether candidates differ (u8)."""
     asked = asked_of(path.study_id, query.by_position(), within=query.where())
     rows = rows_of(asked)
     if query.candidate is not None and query.candidate not in asked.positions:

@@ -36,7 +36,6 @@ export function Suggested({ places, onOpen, front }: SuggestedProps) {
                   place {i + 1}
                 </button>
               </td>
-              <td className="text-right">{shown(p.errors / p.rows)}</td>
               <td className="text-right text-soft">
                 {count(p.errors)} of {count(p.rows)}
               </td>

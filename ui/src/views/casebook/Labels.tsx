@@ -127,7 +127,6 @@ function Listed({ told }: { told: Doubt }) {
   const { study, called, mayWrite } = useScope();
   const { mark } = useMarking(study.id);
   const marks = useMarks(study.id).data;
-  const beyond = Math.max(0, Math.round(told.listed.length - told.expected_if_right));
   const some = told.listed.slice(0, MOST);
   const save = () =>
     saveCsv(
@@ -167,7 +166,7 @@ function Listed({ told }: { told: Doubt }) {
               <Row
                 key={one.row}
                 one={one}
-                line={i === beyond}
+                line={i === told.beyond}
                 label={called(one.label)}
                 other={called(one.other)}
                 onMark={mayWrite && marks ? () => mark.mutate({ row: one.row + 1, mark: MARK, on: true }) : undefined}
@@ -226,7 +225,7 @@ function Row({ one, line, label, other, onMark, busy }: RowProps) {
         </td>
         <td className="px-2">{label}</td>
         <td className="px-2">{other}</td>
-        <td className="px-2 text-right">{times(one.evidence.mean)}</td>
+        <td className="px-2 text-right">{times(one.evidence.times)}</td>
         <td className="pl-2 text-right">
           {onMark && (
             <button type="button" className="link" disabled={busy} aria-label={`Mark ${one.id}`} onClick={onMark}>
@@ -242,11 +241,8 @@ function Row({ one, line, label, other, onMark, busy }: RowProps) {
 /** A title within a sentence; an abbreviation stays as it is. */
 const lower = (title: string) => (/^[A-Z][a-z]/.test(title) ? title.charAt(0).toLowerCase() + title.slice(1) : title);
 
-/** A logarithm as so many times. */
-const times = (log: number) => {
-  const t = Math.exp(log);
-  return `${t >= 100 ? count(Math.round(t)) : t.toPrecision(2)}×`;
-};
+/** So many times. */
+const times = (t: number) => `${t >= 100 ? count(Math.round(t)) : t.toPrecision(2)}×`;
 
 /** How far each metric could move: a frame round each value, and who could lead then. */
 function Bounds({ told, late }: { told: Doubt; late: boolean }) {
@@ -390,9 +386,8 @@ function Lead({ told, name, late }: Of) {
   const { metric } = useScope();
   const lead = told.lead[name];
   if (!lead || late) return null;
-  const beyond = Math.max(1, Math.round(told.listed.length - told.expected_if_right));
   const moved = Object.entries(lead.ranks).filter(([, [best, worst]]) => best !== worst);
-  const few = lead.flips_to_change !== null && lead.flips_to_change <= beyond;
+  const few = lead.flips_to_change !== null && lead.flips_to_change <= told.beyond;
   return (
     <div className="mt-2 text-sm max-w-[70ch]" data-part="lead">
       <p className="font-serif text-base">

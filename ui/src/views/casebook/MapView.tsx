@@ -105,7 +105,7 @@ export function MapView({ choose }: { choose: ReactNode }) {
               line,
               chosenPoints,
               positive,
-              told: told.data,
+              told: told.isPlaceholderData ? undefined : told.data,
               drawn: own.drawn,
               split,
               tune: results.holdout.tune_on ?? null,
@@ -232,7 +232,7 @@ type Said = {
   tune: string | null;
 };
 
-function said({ m, front, line, chosenPoints, positive, drawn, split, tune }: Said): string {
+function said({ m, front, line, chosenPoints, positive, told, drawn, split, tune }: Said): string {
   let wrong = 0;
   for (let i = 0; i < m.n; i++) if (errorOf(m, i, positive)) wrong++;
   const unplaced = m.about.rows - m.n;
@@ -244,14 +244,19 @@ function said({ m, front, line, chosenPoints, positive, drawn, split, tune }: Sa
         : "";
     return `${several(m.n, "row")} by ${m.about.x.name} and ${m.about.y.name}; ${front.name} errs on ${count(wrong)} of them.${by}${m.about.arbitrary ? " The axes are arbitrary: they could as well be turned." : ""}${left}`;
   }
-  const here = chosenPoints.filter((i) => errorOf(m, i, positive)).length;
-  const out = m.n - chosenPoints.length;
-  const share = (k: number, n: number) => (n > 0 ? shown(k / n) : "none");
+  const found = told?.candidates[front.name];
+  const d = found?.rest.accuracy;
+  const right = found?.metrics.accuracy?.value;
+  const ends = d?.low != null && d.high != null ? ` (${shown(d.low)} to ${shown(d.high)})` : "";
+  const compared =
+    right == null || d?.difference == null
+      ? "too few to compare"
+      : `${front.name} is right on ${shown(right)} of them, which less that on the others is ${shown(d.difference)}${ends}`;
   const caveat =
     drawn && tune && drawn === tune && split !== tune
       ? `The line was drawn on ${tune} and is read on ${split}.`
       : "A line drawn after the errors were seen is no test.";
-  return `Inside lie ${several(chosenPoints.length, "row")}; ${front.name} errs on ${share(here, chosenPoints.length)} of them, and on ${share(wrong - here, out)} of the others. ${caveat}`;
+  return `Inside lie ${several(chosenPoints.length, "row")}: ${told ? compared : PENDING}. ${caveat}`;
 }
 
 type AxisProps = {

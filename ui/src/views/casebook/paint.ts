@@ -9,7 +9,7 @@ export type Painted = { marked: number; drawn: number; sampled: boolean };
 type How = { show: string; positive: number; mask: Uint8Array | null };
 
 /** Draw the points that are seen: their density where there are many, and what is marked above them; of more marked
- * points than can be told apart every so manyth. */
+ * points than the eye can follow every so manyth. */
 export function drawMap(canvas: HTMLCanvasElement, m: Mapped, seen: Seen, how: How): Painted {
   const ratio = window.devicePixelRatio || 1;
   const [w, h] = [canvas.clientWidth || canvas.width, canvas.clientHeight || canvas.height];
@@ -50,7 +50,7 @@ export function drawMap(canvas: HTMLCanvasElement, m: Mapped, seen: Seen, how: H
 type Marked = { key: string; at: Uint32Array; kind: Uint8Array; total: number };
 const known = new WeakMap<Mapped, Marked>();
 
-/** The marked points, of more than can be told apart every so manyth: 1 missed, 2 needless, 3 disagreed on, from 10 on
+/** The marked points, of more than the eye can follow every so manyth: 1 missed, 2 needless, 3 disagreed on, from 10 on
  * the colour of a class or value. Kept with the points while they are moved about. */
 function marked(m: Mapped, { show, positive }: How): Marked {
   const key = `${show} ${positive}`;

@@ -1,4 +1,4 @@
-import { type Mapped, NO_ANSWER } from "../../api/mapped";
+import { LEFT_OUT, type Mapped, NO_ANSWER } from "../../api/mapped";
 
 /** What of the plane is seen. */
 export type Seen = { x0: number; x1: number; y0: number; y1: number };
@@ -19,10 +19,11 @@ export function whole(m: Mapped): Seen {
   return { x0: x0 - w, x1: x1 + w, y0: y0 - h, y1: y1 + h };
 }
 
-/** Whether a candidate errs on a row: 1 missed, of many classes wrong; 2 needless; 0 right. Without an answer it errs. */
+/** Whether a candidate errs on a row: 1 missed, of many classes wrong; 2 needless; 0 right, or left out. Without an answer
+ * that counts it errs. */
 export function errorOf(m: Mapped, i: number, positive: number): 0 | 1 | 2 {
   const [actual, said] = [m.actual[i] as number, m.said[i] as number];
-  if (actual === said) return 0;
+  if (actual === said || said === LEFT_OUT) return 0;
   return positive < 0 || actual === positive || said === NO_ANSWER ? 1 : 2;
 }
 
