@@ -251,7 +251,7 @@ function said({ m, front, line, chosenPoints, positive, told, drawn, split, tune
   const compared =
     right == null || d?.difference == null
       ? "too few to compare"
-      : `${front.name} is right on ${shown(right)} of them, which less that on the others is ${shown(d.difference)}${ends}`;
+      : `${front.name} is right on ${shown(right)} of them; the difference from the others is ${shown(d.difference)}${ends}`;
   const caveat =
     drawn && tune && drawn === tune && split !== tune
       ? `The line was drawn on ${tune} and is read on ${split}.`
