@@ -113,7 +113,12 @@ class Together:
     def _places(self) -> tuple[list[IntArray], list[IntArray]]:
         """Of each candidate the place in its tally of each positive, and of each negative."""
         positive = self.scored[0].positive
-        return [s.place[positive] for s in self.scored], [s.place[~positive] for s in self.scored]
+
+        def of(s: Scored) -> tuple[IntArray, IntArray]:
+            return s.place[positive], s.place[~positive]
+
+        found = beside(of, self.scored)
+        return [on_pos for on_pos, _ in found], [on_neg for _, on_neg in found]
 
     def _sums(self, name: str) -> _Sums:
         tables, means = zip(*(_table(name, s) for s in self.scored), strict=True)

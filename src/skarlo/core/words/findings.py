@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from itertools import chain
 from typing import Any, Literal
 
 import numpy as np
@@ -10,6 +11,7 @@ import numpy as np
 from ..compare.pairs import Entrant
 from ..metrics.losses import CLIP
 from ..number import Difference, Finding
+from ..once import beside
 from ..results import CandidateResult, ConditionResult, GroupsEntry, SearchEntry, SplitResult
 from ..study import BASE_RATE, Candidate, Study
 from ..writing import as_set, named, several, shown
@@ -54,8 +56,8 @@ def of_study(study: Study, entries: list[CandidateResult], entrants: list[Entran
              against: dict[str, dict[str, dict[str, Difference]]]) -> list[Finding]:  # fmt: skip
     """All findings, in a fixed order: of the rows, of each candidate, of pairs."""
     out = _of_rows(study)
-    for candidate, entry, entrant in zip(study.candidates, entries, entrants, strict=True):
-        out += _of_candidate(study, candidate, entry, entrant)
+    each = zip(study.candidates, entries, entrants, strict=True)
+    out += chain.from_iterable(beside(lambda of: _of_candidate(study, *of), each))
     out += _of_baselines(study, entries, against)
     for i, a in enumerate(study.candidates):
         out += [_identical(a, b) for b in study.candidates[i + 1 :] if _same(a, b)]
