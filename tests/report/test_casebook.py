@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from core.compare.test_alike import unequal
 from core.compare.test_doubt import study
+from one_field import of_fields
 from skarlo import core
 from skarlo.report.exhibits import EXHIBITS, Reading, sentence
 from skarlo.report.scope import Scope, candidates
@@ -39,13 +40,13 @@ def test_labels_in_doubt_and_what_would_follow():
 def test_what_cutoffs_for_groups_would_change():
     s, field = unequal()
     own = {"by": "ward", "read": "alike", "rule": "recall", "gap": "0.05", "prices": "1,4"}
-    _, blocks = exhibited("slices", core.prepare(s, lambda name: field), "test", (1,), **own)
+    _, blocks = exhibited("slices", core.prepare(s, of_fields(field)), "test", (1,), **own)
     table, note = blocks[2:]
     part = core.Part("alike", "test", fields=("ward",), rule="recall", rate=0.05, prices=(1.0, 4.0))
-    told = core.Evaluation(core.prepare(s, lambda name: field), "none").part(part)["net"]["alike"]["cutoffs"]
+    told = core.Evaluation(core.prepare(s, of_fields(field)), "none").part(part)["net"]["alike"]["cutoffs"]
     for row, (group, cutoff) in zip(texts(table), told["by_group"].items(), strict=True):
         assert row[:2] == [group, f"≥ {core.shown(cutoff['value'])}"]
         assert row[4] == core.count(sum(told["changed"]["by_group"][group].values()))
     assert "found alike, chosen on tuning: read, not applied" in note["text"]
-    _, without = exhibited("slices", core.prepare(s, lambda name: field), "test", (1,), by="ward", read="alike")
+    _, without = exhibited("slices", core.prepare(s, of_fields(field)), "test", (1,), by="ward", read="alike")
     assert len(without) == 2

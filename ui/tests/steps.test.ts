@@ -6,7 +6,7 @@ const thresholds: StepEntry = {
   step: "thresholds",
   title: "Thresholds",
   load: async () => () => null,
-  pins: (many) => !many,
+  pins: true,
 };
 
 describe("a view more", () => {
@@ -14,8 +14,7 @@ describe("a view more", () => {
   it("is open, titled and pinned by its entry alone", () => {
     expect(steps.open.indexOf("thresholds")).toBe(2);
     expect(steps.titleOf("thresholds")).toBe("Thresholds");
-    expect(steps.canPin("thresholds", false)).toBe(true);
-    expect(steps.canPin("thresholds", true)).toBe(false);
+    expect(steps.canPin("thresholds")).toBe(true);
   });
 });
 
@@ -27,12 +26,12 @@ describe("the steps", () => {
   it("are not open, nor pinned, before there is a view", () => {
     const some = stepsOf([...STEPS, { step: "later", title: "Later" }]);
     expect(some.open).not.toContain("later");
-    expect(some.canPin("later", false)).toBe(false);
-    expect(steps.canPin("nothing", false)).toBe(false);
+    expect(some.canPin("later")).toBe(false);
+    expect(steps.canPin("nothing")).toBe(false);
   });
-  it("that read results can all be pinned, of two classes and of many", () => {
-    for (const step of ["roster", "matrix", "curves", "cutoff", "calibration"])
-      for (const many of [false, true]) expect(steps.canPin(step, many)).toBe(true);
-    expect(steps.canPin("intake", false)).toBe(false);
+  it("that read results can all be pinned", () => {
+    for (const step of ["roster", "matrix", "curves", "cutoff", "calibration", "slices", "casebook", "head-to-head"])
+      expect(steps.canPin(step)).toBe(true);
+    expect(steps.canPin("intake")).toBe(false);
   });
 });

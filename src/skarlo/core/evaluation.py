@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from dataclasses import replace
 from functools import cached_property, partial
 from typing import Any, cast
 
@@ -49,11 +50,14 @@ from .results import (
     SearchEntry,
     SliceResult,
     TrueOf,
+    WorstResult,
 )  # fmt: skip
-from .study import Candidate, Cutoff, DoubtStudy, NamedCondition, Study, merged
+from .study import Candidate, Cutoff, DoubtStudy, NamedCondition, SearchStudy, Study, merged
 from .subject import Subject
 from .words import findings
 from .words.another import Another, another, other_definitions
+
+SEARCHES = Part("search")
 
 
 def evaluate(
@@ -445,22 +449,29 @@ class Evaluation:
         found = {s.name: s.chosen(split, rows, "chosen", "chosen after it was seen") for s in self._candidates}
         return {name: of[0].told for name, of in found.items() if of}
 
-    def search(self) -> list[SearchEntry]:
-        """The slices that are served worst, for each search and candidate that the study asks for."""
-        return self._once.get("search", self._search)
+    def searched(self, asked: worst.Asked, progress: Progress | None = None) -> WorstResult:
+        """The slices that a candidate serves worst, over all fields where none are named. Raises as `worst`."""
+        fields = self.ready.fields
+        if fields is None:
+            raise KeyError("the fields of the study are not at hand")
+        what = replace(asked, fields=asked.fields or tuple(fields.searchable()))
+        return self._once.get(("worst", what), lambda: worst.worst(self, what, fields.searched, progress))
 
-    def _search(self) -> list[SearchEntry]:
+    def search(self, part: Part = SEARCHES) -> list[SearchEntry]:
+        """The slices that are served worst, for each search and candidate that is asked for."""
+        return self._once.get(part, lambda: self._search((part.searched,) if part.searched else self.study.search))
+
+    def _search(self, searches: Sequence[SearchStudy]) -> list[SearchEntry]:
         out: list[SearchEntry] = []
-        fields = self.study.fields
-        for one in self.study.search:
+        for one in searches:
             for s in self._candidates:
-                if fields is None or one.on not in (None, s.name):
+                if one.on not in (None, s.name):
                     continue
-                asked = worst.Asked(s.name, one.metric, one.loss, one.fields or fields.searchable, one.depth, one.of)
+                asked = worst.Asked(s.name, one.metric, one.loss, one.fields, one.depth, one.of)
                 told: SearchEntry = {"candidate": s.name, "looked_at": 0, "found": []}
                 told |= {"metric": one.metric} if one.metric else {"loss": one.loss}
                 try:
-                    found: Mapping[str, Any] = worst.worst(self, asked, fields.searched)
+                    found: Mapping[str, Any] = self.searched(asked)
                     told |= cast(SearchEntry, {k: v for k, v in found.items() if k != "measure"})
                 except KeyError as e:
                     told["why"] = str(e.args[0])
@@ -567,7 +578,7 @@ MERGED = ("rows", "matrix", "shares", "metrics", "per_class", "averages")
 _OF_SEVERAL: dict[str, Callable[[Evaluation, Part], Any]] = {
     "cells": Evaluation.cells, "disagreement": Evaluation.disagreement, "merged": Evaluation.merged,
     "across": Evaluation.across,
-    "doubt": Evaluation.doubt,
+    "doubt": Evaluation.doubt, "search": lambda e, part: e.search(part) or None,
 }  # fmt: skip
 _OF_STUDY: dict[str, Callable[[Evaluation], Any]] = {
     "head": Evaluation.head,
@@ -580,7 +591,6 @@ _OF_STUDY: dict[str, Callable[[Evaluation], Any]] = {
     "quoted": Evaluation.quoted,
     "cuts": lambda e: e.cuts() or None,
     "conditions": lambda e: e.conditions() or None,
-    "search": lambda e: e.search() or None,
     "groups": lambda e: e.groups() or None,
     "findings": Evaluation.findings,
     "gates": Evaluation.gates,

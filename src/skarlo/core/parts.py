@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any, Literal, cast
 
 from .results import Results
+from .study import SearchStudy
 
 Curves = Literal["compact", "full", "none"]
 
@@ -105,6 +106,7 @@ class Part:
     doubted : of labels that may be wrong, how many are at most (0: as many as are listed beyond what is expected) and
         whether they are "flipped" or "dropped"; the study's own if left out
     marked : of these, the places of the rows that may be wrong; those listed if left out
+    searched : a search for the slices that are served worst; the study's own if left out
     least : of what is withheld, candidates by name with the probability that their answers have at least
     """
 
@@ -123,6 +125,7 @@ class Part:
     rule: str = ""
     doubted: tuple[int, str] | None = None
     marked: tuple[int, ...] | None = None
+    searched: SearchStudy | None = None
 
     def __post_init__(self) -> None:
         if self.kind not in KINDS:

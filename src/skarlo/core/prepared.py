@@ -7,7 +7,6 @@ they are made.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,7 +16,7 @@ from .decide import rules
 from .number import BoolArray, FloatArray
 from .once import Once
 from .results import BaselineResult, CutoffResult
-from .study import BASE_RATE, Candidate, Cutoff, Field, Study
+from .study import BASE_RATE, Candidate, Cutoff, Field, FieldsOf, Study
 
 
 @dataclass(frozen=True)
@@ -72,20 +71,21 @@ class Prepared:
     Attributes
     ----------
     study : the rows, candidates and settings
+    fields : those of the hold-out, where they are at hand
     once : what was made of it so far, by what it is about
     """
 
-    def __init__(self, study: Study, fields: Callable[[str], Field] | None = None) -> None:
-        self.study, self._fields = study, fields
+    def __init__(self, study: Study, fields: FieldsOf | None = None) -> None:
+        self.study, self.fields = study, study.fields if fields is None else fields
         self.once = Once()
 
     def field(self, asked: str) -> Field:
         """A field cut as asked for, along the study's rows: "girth", "girth:4", "seen:month". Raises KeyError for what
         there is not."""
-        make = self._fields or (None if self.study.fields is None else self.study.fields.cut)
-        if make is None:
+        fields = self.fields
+        if fields is None:
             raise KeyError(f"the study has no field {asked} to slice by")
-        return self.once.get(("field", asked), lambda: make(asked))
+        return self.once.get(("field", asked), lambda: fields.cut(asked))
 
     def whole(self, i: int) -> Answers:
         """The i-th candidate over all rows; of two classes with no class predicted yet."""
@@ -151,10 +151,10 @@ class Prepared:
         return self.once.get(("baseline", name, split), lambda: OnSplit.of(_stand_in(self.study, name, split)))
 
 
-def prepare(study: Study, fields: Callable[[str], Field] | None = None) -> Prepared:
+def prepare(study: Study, fields: FieldsOf | None = None) -> Prepared:
     """Make a study ready to be evaluated at any cutoffs; nothing is computed until it is asked for.
 
-    fields : what makes a field to slice by that the study does not list, along its rows, of its name and cut
+    fields : those of the hold-out along its rows, where the study does not hold them itself
 
     Examples
     --------

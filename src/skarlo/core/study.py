@@ -180,13 +180,29 @@ class FieldsOf:
     """The fields of the hold-out along a study's rows, each made ready when it is asked for.
 
     values : by name, as conditions read them; cut : cut into groups as the study says; searched : as slices are
-    searched by it, of its name and the rows that are searched; searchable : which those are
+    searched by it, of its name and the rows that are searched; searchable : tells which those are
     """
 
     values: Callable[[str], Values]
     cut: Callable[[str], Field]
     searched: Callable[[str, BoolArray], Any]
-    searchable: tuple[str, ...] = ()
+    searchable: Callable[[], Sequence[str]]
+
+    def only(self, rows: BoolArray) -> FieldsOf:
+        """The same along some of the rows, bool, shape (n,): values in groups as they lie among all of them."""
+        at = np.flatnonzero(rows)
+
+        def cut(name: str) -> Field:
+            found = self.cut(name)
+            return replace(found, codes=found.codes[rows])
+
+        def searched(name: str, inside: BoolArray) -> Any:
+            whole = np.zeros(len(rows), dtype=bool)
+            whole[at[inside]] = True
+            found = self.searched(name, whole)
+            return replace(found, codes=found.codes[rows])
+
+        return FieldsOf(lambda name: self.values(name).only(rows), cut, searched, self.searchable)
 
 
 @dataclass(frozen=True)

@@ -369,13 +369,8 @@ class Subject:
         study, rows = self.ready.study, self.ready.study.splits[split]
         if c.kept is not None:
             return Truth(c.kept[rows], np.zeros(int(rows.sum()), dtype=bool))
-        fields = study.fields
+        fields = self.ready.fields
         assert fields is not None
-
-        def some(values: Texts | Numbers) -> Texts | Numbers:
-            if isinstance(values, Texts):
-                return Texts(values.categories, values.codes[rows])
-            return Numbers(values.values[rows])
 
         def whose(name: str | None) -> Subject:
             every = self.peers()
@@ -392,7 +387,7 @@ class Subject:
             return Numbers(np.full(int(rows.sum()), np.nan) if found is None else found)
 
         table = Table(
-            int(rows.sum()), lambda name: some(fields.values(name)),
+            int(rows.sum()), lambda name: fields.values(name).only(rows),
             lambda: Texts(study.classes, study.actual[rows]), predicted, score, lambda name: study.marks[name][rows],
         )  # fmt: skip
         return c.condition.evaluate(table)

@@ -98,7 +98,7 @@ def asked_of(
     fields = core.FieldsOf(
         looked.values, lambda name: cut(name).field,
         lambda name, inside: core.search_field(name, looked.values(name), looked.kind(name), inside),
-        tuple(x for x in known if _searchable(spec, looked, x)) if spec.search else (),
+        lambda: [x for x in known if _searchable(spec, looked, x)],
     )  # fmt: skip
     return Asked(
         fields, marks, edges, conditions, _searches(spec), _groups(spec), _doubt(spec, around, files, doing)

@@ -12,7 +12,7 @@ from skarlo.core import CUTOFF_FINDINGS, PART_KINDS, Finding, Results, Tally, as
 from skarlo.studies import words
 
 from .blocks import Block, drawing
-from .exhibits import EXHIBITS, Reading, sentence
+from .exhibits import EXHIBITS, Behind, Reading, no_rows, sentence
 from .scope import Scope, candidates
 
 FORMAT = "skarlo.revision/3"
@@ -25,7 +25,7 @@ class Exhibited:
     """One exhibit: what is shown of which results. The same results are one object for all exhibits that show them.
 
     tallies : of the candidates' scores on the scope's split, by name
-    further : more parts of the same results
+    further : more parts of the same results; behind : the rows behind them
     """
 
     view: str
@@ -34,6 +34,7 @@ class Exhibited:
     results: Results
     tallies: Tallies
     further: Callable[[Sequence[core.Part]], Results]
+    behind: Callable[[], Behind] = no_rows
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -101,7 +102,7 @@ def content(
 
 def _sentence(e: Exhibited) -> str:
     exhibit = EXHIBITS[e.view]
-    parts = exhibit.shows(e.results, e.scope) if exhibit.by_choice else ()
+    parts = exhibit.says(e.results, e.scope)
     return sentence(e.view, _over(e.results, e.further(parts)) if parts else e.results, e.scope)
 
 
@@ -120,7 +121,7 @@ def _blocks(e: Exhibited) -> list[Block]:
     exhibit = EXHIBITS[e.view]
     reading = Reading(
         results=e.results, scope=e.scope, chosen=candidates(e.results, e.scope), tallies=e.tallies,
-        further=lambda: e.further(exhibit.shows(e.results, e.scope)),
+        further=lambda: e.further(exhibit.shows(e.results, e.scope)), behind=e.behind,
     )  # fmt: skip
     return exhibit.blocks(reading)
 

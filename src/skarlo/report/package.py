@@ -25,6 +25,7 @@ from skarlo.studies.refusals import Missing, Refusal
 
 from . import drafting
 from .content import Decided, Exhibited, content
+from .exhibits import Behind
 from .scope import Scope
 
 
@@ -86,6 +87,8 @@ class Draft:
             [[a.key, [c and [c.value, c.chosen_on, dict(c.chosen_by)] for c in a.cutoffs]] for a in asked],
             [[c.name, c.position, c.sha256, c.columns] for c in self.candidates],
             {key: [w["word"], w["by"]] for key, w in self.words.items()},
+            [[m, sorted(rows)] for e in self.exhibits if any("mark" in said for said in e.scope.own.values())
+             for m, rows in e.asked.marks],
         ]  # fmt: skip
         return hashlib.sha256(json.dumps(what, sort_keys=True).encode()).hexdigest()
 
@@ -142,6 +145,7 @@ def build(evaluator: Evaluator, draft: Draft) -> dict[str, Any]:
             Exhibited(
                 view=e.record.view, caption=e.record.caption, scope=e.scope, results=measured.at(e.asked),
                 tallies=partial(_tallies, evaluator, e), further=partial(_further, evaluator, e),
+                behind=partial(_behind, evaluator, e),
             )
             for e in draft.exhibits
         ],
@@ -182,6 +186,12 @@ def _further(evaluator: Evaluator, e: Pinned, parts: Sequence[core.Part]) -> cor
         return evaluator.parts(e.asked, parts)
     except (Missing, Refusal):
         return evaluator.parts(e.asked, [p for p in parts if p.kind not in ("slices", "alike")])
+
+
+def _behind(evaluator: Evaluator, e: Pinned) -> Behind:
+    rows = evaluator.rows(e.asked)
+    within = rows.within(e.asked.within) if e.asked.within else None
+    return Behind(rows=rows, within=within, inside=partial(evaluator.inside, e.asked, e.scope.split))
 
 
 def decision_chosen(draft: Draft) -> str:

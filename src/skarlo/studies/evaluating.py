@@ -233,15 +233,11 @@ class Evaluator:
 
         def make() -> core.Prepared:
             study, rows = self.read(asked, progress).study, self.rows(asked)
+            fields = core.FieldsOf(rows.values, rows.cut, rows.searched, rows.searchable)
             if not asked.within:
-                return core.prepare(study, rows.cut)
+                return core.prepare(study, fields)
             inside = rows.within(asked.within)
-
-            def cut(name: str) -> core.Field:
-                found = rows.cut(name)
-                return replace(found, codes=found.codes[inside])
-
-            return core.prepare(core.only(study, inside), cut)
+            return core.prepare(core.only(study, inside), fields.only(inside))
 
         return (self._sliced if asked.within else self._prepared).get(asked.plain_key, make)
 
@@ -307,22 +303,7 @@ class Evaluator:
 
     def worst(self, asked: Asked, what: core.WorstAsked, progress: Progress | None = None) -> core.WorstResult:
         """Worst slices found; kept in memory for as long as others are not asked for. Raises KeyError."""
-        rows = self.rows(asked)
-        inside = rows.within(asked.within) if asked.within else None
-        named = what.fields or tuple(rows.searchable())
-
-        def field_of(name: str, searched: core.BoolArray) -> core.SearchField:
-            if inside is None:
-                return rows.searched(name, searched)
-            whole = np.zeros(len(inside), dtype=bool)
-            whole[np.flatnonzero(inside)[searched]] = True
-            found = rows.searched(name, whole)
-            return replace(found, codes=found.codes[inside])
-
-        def make() -> core.WorstResult:
-            return core.worst(self._evaluation(asked), replace(what, fields=named), field_of, progress)
-
-        return self._worst.get(self.worst_key(asked, what), make)
+        return self._worst.get(self.worst_key(asked, what), lambda: self._evaluation(asked).searched(what, progress))
 
     def worst_key(self, asked: Asked, what: core.WorstAsked) -> str:
         """What a search is kept under."""

@@ -84,7 +84,7 @@ def mapped(
         at, names = (found.at[:, 0], found.at[:, 1]), ("first component", "second component")
         categories: tuple[tuple[str, ...], ...] = ((), ())
     else:
-        each = [_axis(rows, asked) for asked in axes]
+        each = [_axis(rows, asked, dimension) for dimension, asked in enumerate(axes)]
         at, names = (each[0].at[where], each[1].at[where]), (_named(axes[0]), _named(axes[1]))
         categories = each[0].categories, each[1].categories
     placed = ~(np.isnan(at[0]) | np.isnan(at[1]))
@@ -118,10 +118,10 @@ def _named(asked: str) -> str:
     return asked.partition(":")[2] if asked.startswith("field:") else f"score of {asked.partition(':')[2]}"
 
 
-def _axis(rows: Rows, asked: str) -> core.places.Axis:
+def _axis(rows: Rows, asked: str, dimension: int) -> core.places.Axis:
     kind, _, name = asked.partition(":")
     if kind == "field":
-        return core.places.along(rows.values(name))
+        return core.places.along(rows.values(name), dimension)
     if kind == "score" and name in rows.letters:
         score = rows.study.candidates[list(rows.letters).index(name)].score
         if score is None:

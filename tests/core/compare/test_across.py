@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from scipy.special import chdtrc
 
+from one_field import of_fields
 from skarlo import core
 from skarlo.core import Evaluation, Part
 
@@ -25,7 +26,7 @@ def study(**more):
 
 
 def told(s, field, pair=("a", "b")):
-    found = Evaluation(core.prepare(s, lambda name: field), "none").part(Part("across", "all", ("ward",), pair=pair))
+    found = Evaluation(core.prepare(s, of_fields(field)), "none").part(Part("across", "all", ("ward",), pair=pair))
     return found[pair[0]]["across"]
 
 

@@ -7,6 +7,7 @@ from itertools import combinations
 import numpy as np
 import pytest
 
+from one_field import of_fields
 from skarlo import core
 from skarlo.core.compare.alike import RATES, Group, alike
 from skarlo.core.counting.answers import Answers
@@ -99,7 +100,7 @@ def test_calibration_in_the_large_and_the_part_of_a_study():
     s = core.Study("q", ("no", "yes"), actual, 1, {"all": np.ones(n, dtype=bool)}, "all", None, (one,),
                    core.Settings(draws=100))  # fmt: skip
     field = core.Field("ward", ("a", "b", ""), ward)
-    evaluation = core.Evaluation(core.prepare(s, lambda name: field), "none")
+    evaluation = core.Evaluation(core.prepare(s, of_fields(field)), "none")
     part = evaluation.part(core.Part("alike", "all", fields=("ward",)))["net"]["alike"]
     assert part["groups"] == {"a": 200, "b": 200, "absent": 200}
     large = part["criteria"]["calibration_in_the_large"]
@@ -145,7 +146,7 @@ def unequal(tuning=True):
 
 
 def with_rule(s, field, **asked):
-    evaluation = core.Evaluation(core.prepare(s, lambda name: field), "none")
+    evaluation = core.Evaluation(core.prepare(s, of_fields(field)), "none")
     return evaluation.part(core.Part("alike", "test", fields=("ward",), **asked))["net"]["alike"]
 
 

@@ -150,11 +150,18 @@ export const keepPictures = (id: number, file: File) =>
 export const pictureAt = (id: number, name: string, of: string) =>
   `/api/v1/studies/${id}/picture?name=${encodeURIComponent(name)}&of=${of}`;
 
-/** The bytes of a map. */
-export async function mapBytes(id: number, asked: Record<string, string | number | string[]>, signal: AbortSignal) {
+type AskedOf = Record<string, string | number | boolean | string[]>;
+
+function queryOf(asked: AskedOf) {
   const query = new URLSearchParams();
   for (const [name, value] of Object.entries(asked))
     for (const one of Array.isArray(value) ? value : [value]) query.append(name, String(one));
+  return query;
+}
+
+/** The bytes of a map. */
+export async function mapBytes(id: number, asked: Record<string, string | number | string[]>, signal: AbortSignal) {
+  const query = queryOf(asked);
   const read = (path: string) =>
     fetch(path, { signal }).catch((e: unknown) => {
       if (signal.aborted) throw e;
@@ -167,12 +174,10 @@ export async function mapBytes(id: number, asked: Record<string, string | number
 }
 
 /** Where the rows of a filter are saved from as CSV. */
-export function rowsCsvAt(id: number, asked: Record<string, string | number | boolean | string[]>) {
-  const query = new URLSearchParams();
-  for (const [name, value] of Object.entries(asked))
-    for (const one of Array.isArray(value) ? value : [value]) query.append(name, String(one));
-  return `/api/v1/studies/${id}/rows.csv?${query}`;
-}
+export const rowsCsvAt = (id: number, asked: AskedOf) => `/api/v1/studies/${id}/rows.csv?${queryOf(asked)}`;
+
+/** Where a map is saved from as SVG, as it stands in a report. */
+export const mapSvgAt = (id: number, asked: AskedOf) => `/api/v1/studies/${id}/map.svg?${queryOf(asked)}`;
 
 /** How a candidate was made, from TOML or JSON. */
 export const readMadeWith = (file: File) => send<Schemas["MadeWithOut"]>("made-with", file);

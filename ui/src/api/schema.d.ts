@@ -652,6 +652,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/map.svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as a figure that needs neither script nor style sheet, as it stands in a report. */
+        get: operations["drawMap"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/inside": {
         parameters: {
             query?: never;
@@ -7544,6 +7561,91 @@ export interface operations {
                 candidate?: number | null;
                 /** @description a field whose values are told */
                 by?: string;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drawMap: {
+        parameters: {
+            query: {
+                /** @description only rows with this value in this field, as ward=North, or of which a condition is true, as =girth >= 40 and girth < 80; several go together */
+                within?: string[];
+                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
+                cutoffs?: string;
+                split: string;
+                /** @description components, field:NAME or score:LETTER */
+                x?: string;
+                /** @description the same */
+                y?: string;
+                /** @description position of the candidate whose answers are told */
+                candidate?: number | null;
+                /** @description a field whose values are told */
+                by?: string;
+                /** @description what is marked: the candidate's errors, disagreement, the class, or values of `by` */
+                show?: "errors" | "differ" | "actual" | "by";
+                /** @description corners of a closed line, as 0,1;2,1;2,3 */
+                line?: string;
             };
             header?: never;
             path: {

@@ -99,7 +99,7 @@ export function Rail({ step, onPin }: { step: string; onPin: () => void }) {
       </ol>
       <GatesNow />
       <div className="px-3.5 pt-2.5 pb-3.5 space-y-2 border-t border-rule">
-        {scope.mayWrite && canPin(step, scope.many, scope.own) && (
+        {scope.mayWrite && canPin(step) && (
           <Button kind="strong" className="w-full" onClick={onPin}>
             Pin this view <span className="kbd">P</span>
           </Button>

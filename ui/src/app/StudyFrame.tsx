@@ -198,7 +198,7 @@ function OpenStudy({ study, results, address, step, pending, lacking, waiting }:
   );
   useKeys({
     ...digits,
-    p: () => canPin(step, scope.many, scope.own) && mayWrite && setPinning(true),
+    p: () => canPin(step) && mayWrite && setPinning(true),
     j: () => walk(1),
     k: () => walk(-1),
     u: () => void undo(),
@@ -225,7 +225,7 @@ function OpenStudy({ study, results, address, step, pending, lacking, waiting }:
           {!whole && <Rail step={step} onPin={() => setPinning(true)} />}
         </div>
       </div>
-      {canPin(step, scope.many, scope.own) && <PinDialog open={pinning} onOpenChange={setPinning} view={step} />}
+      {canPin(step) && <PinDialog open={pinning} onOpenChange={setPinning} view={step} />}
       <KeyList open={listing} onOpenChange={setListing} />
       <Finder open={finding} onOpenChange={setFinding} />
     </ScopeContext.Provider>

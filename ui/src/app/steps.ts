@@ -28,8 +28,8 @@ export type StepEntry = {
   wide?: boolean;
   /** What its own choices are where the address does not say, as the study keeps them. */
   usual?: (study: Study) => Record<string, string>;
-  /** Whether it can be pinned as an exhibit, of two classes or of many, as its own choices are. */
-  pins?: (many: boolean, own: Record<string, string>) => boolean;
+  /** Whether it can be pinned as an exhibit. */
+  pins?: boolean;
 };
 
 /** The steps of a study, in the order the work is done. */
@@ -38,7 +38,7 @@ export type Steps = {
   open: string[];
   entry: (step: string) => StepEntry | undefined;
   titleOf: (step: string) => string;
-  canPin: (step: string, many: boolean, own?: Record<string, string>) => step is View;
+  canPin: (step: string) => step is View;
 };
 
 export function stepsOf(all: StepEntry[]): Steps {
@@ -48,7 +48,7 @@ export function stepsOf(all: StepEntry[]): Steps {
     open: all.flatMap((s) => (s.load ? [s.step] : [])),
     entry,
     titleOf: (step) => entry(step)?.title ?? step,
-    canPin: (step, many, own = {}): step is View => entry(step)?.pins?.(many, own) ?? false,
+    canPin: (step): step is View => entry(step)?.pins ?? false,
   };
 }
 

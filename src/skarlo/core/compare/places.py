@@ -5,16 +5,17 @@ Nothing here is drawn by lot: the same rows lie at the same places, whatever is 
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from ..language.truth import Numbers, Texts
-from ..number import FloatArray, total
+from ..number import BoolArray, FloatArray, total
 
 SPREAD = 0.8  # of a category's bin that its rows are spread over
-STEP = 0.6180339887498949  # the golden ratio's: steps of it fill an interval evenly
+# Steps that fill a square evenly: the reciprocals of the plastic number and of its square.
+STEPS = (0.7548776662466927, 0.5698402909980532)
 EQUAL, ARBITRARY = 1e-9, 1e-6
 
 
@@ -30,19 +31,34 @@ class Axis:
     categories: tuple[str, ...] = ()
 
 
-def along(values: Numbers | Texts) -> Axis:
-    """A field as a dimension: a number or date as it is, a category's rows spread within its bin by their place in the
-    hold-out.
+def along(values: Numbers | Texts, dimension: int = 0) -> Axis:
+    """A field as the first or second dimension: a number or date as it is, a category's rows spread within its bin by
+    their place in the hold-out.
 
     Examples
     --------
     >>> along(Texts(("ash", "elm"), np.array([0, 1, 1]))).at.round(3).tolist()
-    [-0.4, 1.094, 0.789]
+    [-0.4, 1.204, 1.008]
     """
     if isinstance(values, Numbers):
         return Axis(values.values)
-    spread = (STEP * np.arange(len(values.codes))) % 1.0 - 0.5
+    spread = (STEPS[dimension] * np.arange(len(values.codes))) % 1.0 - 0.5
     return Axis(values.codes + SPREAD * spread, tuple(str(x) for x in values.categories))
+
+
+def within_line(x: FloatArray, y: FloatArray, corners: Sequence[tuple[float, float]]) -> BoolArray:
+    """Which points lie within a closed line, shape (n,): those from which a ray crosses it an odd number of times.
+
+    Examples
+    --------
+    >>> within_line(np.array([0.5, 2.0]), np.array([0.5, 0.5]), [(0, 0), (1, 0), (1, 1), (0, 1)]).tolist()
+    [True, False]
+    """
+    odd = np.zeros(len(x), dtype=bool)
+    for (ax, ay), (bx, by) in zip(corners, [*corners[-1:], *corners[:-1]], strict=True):
+        if ay != by:
+            odd ^= ((ay > y) != (by > y)) & (x < (bx - ax) * (y - ay) / (by - ay) + ax)
+    return odd
 
 
 @dataclass(frozen=True)

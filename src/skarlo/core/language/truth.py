@@ -32,6 +32,10 @@ class Texts:
         """Where there is none."""
         return np.asarray(self.codes < 0)
 
+    def only(self, rows: BoolArray) -> Texts:
+        """Of some rows."""
+        return Texts(self.categories, self.codes[rows])
+
 
 @dataclass(frozen=True)
 class Numbers:
@@ -43,6 +47,10 @@ class Numbers:
     def absent(self) -> BoolArray:
         """Where there is none."""
         return np.asarray(np.isnan(self.values))
+
+    def only(self, rows: BoolArray) -> Numbers:
+        """Of some rows."""
+        return Numbers(self.values[rows])
 
 
 Values = Texts | Numbers

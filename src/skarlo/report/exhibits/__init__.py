@@ -10,7 +10,7 @@ from .calibration import CALIBRATION
 from .casebook import CASEBOOK
 from .curves import CURVES
 from .cutoff import CUTOFF
-from .entry import Exhibit, Reading
+from .entry import Behind, Exhibit, Reading, no_rows
 from .head_to_head import HEAD_TO_HEAD
 from .matrix import MATRIX
 from .roster import ROSTER
@@ -20,7 +20,7 @@ EXHIBITS: dict[str, Exhibit] = {
     e.view: e for e in (ROSTER, MATRIX, CURVES, CUTOFF, CALIBRATION, SLICES, CASEBOOK, HEAD_TO_HEAD)
 }
 
-__all__ = ["EXHIBITS", "Exhibit", "Reading", "sentence"]
+__all__ = ["EXHIBITS", "Behind", "Exhibit", "Reading", "no_rows", "sentence"]
 
 
 def sentence(view: str, results: Results, scope: Scope) -> str:

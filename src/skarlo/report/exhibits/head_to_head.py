@@ -132,5 +132,5 @@ def _blocks(reading: Reading) -> list[Block]:
 
 
 HEAD_TO_HEAD = Exhibit(
-    view="head-to-head", reads=("lines",), shows=_shows, by_choice=True, two=_sentence, many=_sentence, blocks=_blocks
+    view="head-to-head", reads=("lines",), shows=_shows, says=_shows, two=_sentence, many=_sentence, blocks=_blocks
 )  # fmt: skip

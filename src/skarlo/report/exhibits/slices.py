@@ -11,6 +11,7 @@ from skarlo.report.blocks import Block, Cell, Row, counts, note, table, texts
 from skarlo.report.drafting import MOST_NAMED, read_on, title_of
 from skarlo.report.scope import Scope, Shown, candidates
 
+from . import worst
 from .cells import signed, value_cell, who
 from .entry import Exhibit, Reading
 
@@ -31,6 +32,10 @@ def metric_of(results: Results, scope: Scope) -> str:
 
 
 def _shows(results: Results, scope: Scope) -> tuple[Part, ...]:
+    return *_told(results, scope), *worst.shows(results, scope)
+
+
+def _told(results: Results, scope: Scope) -> tuple[Part, ...]:
     fields = fields_of(scope)
     if not fields:
         return ()
@@ -264,7 +269,8 @@ def _blocks(reading: Reading) -> list[Block]:
         f"black edge: separated from them, after correction for the {len(every[0])} groups",
         f"groups under {least} rows are told by their counts alone",
     ]
-    return [table([*head, *(who(c) for c in told)], rows, wide=True), note(*read_on(results, scope), *told_how)]
+    found = table([*head, *(who(c) for c in told)], rows, wide=True)
+    return [found, note(*read_on(results, scope), *told_how), *worst.blocks(reading)]
 
 
 def _cell(s: SliceResult, metric: str, alpha: float) -> Cell:
@@ -278,5 +284,5 @@ def _cell(s: SliceResult, metric: str, alpha: float) -> Cell:
 
 
 SLICES = Exhibit(
-    view="slices", reads=("lines",), shows=_shows, by_choice=True, two=_sentence, many=_sentence, blocks=_blocks
+    view="slices", reads=("lines",), shows=_shows, says=_told, two=_sentence, many=_sentence, blocks=_blocks
 )  # fmt: skip

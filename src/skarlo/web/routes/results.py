@@ -316,7 +316,7 @@ def read_sentence(path: StudyPath, query: ScopeQuery) -> Response:
     known_class(results["holdout"], query.of)
     scope = Scope(query.split, tuple(query.show), positions=asked.positions, of=query.of, within=dict(query.where()),
                   own=query.chosen())  # fmt: skip
-    if exhibit.by_choice and (more := exhibit.shows(results, scope)):
+    if more := exhibit.says(results, scope):
         results = parts_of(asked, more)
     return answer(SentenceOut(sentence=sentence(query.view, results, scope), cutoffs=query.cutoffs))
 

@@ -6,5 +6,5 @@ export const calibration: StepEntry = {
   load: () => import("./CalibrationView").then((m) => m.CalibrationView),
   draws: ["calibration", "recalibration"],
   says: { lines: () => 3, names: 1, ofClass: true, own: ["by"] },
-  pins: () => true,
+  pins: true,
 };

@@ -1,5 +1,5 @@
 import { type ReactNode, useEffect, useMemo, useState } from "react";
-import type { Schemas } from "../../api/client";
+import { mapSvgAt, type Schemas } from "../../api/client";
 import type { Mapped } from "../../api/mapped";
 import { useFields, useInside, useMap } from "../../api/queries";
 import { InFront } from "../../app/InFront";
@@ -30,6 +30,11 @@ export function MapView({ choose }: { choose: ReactNode }) {
   const usual = embedding.length >= 2 ? embedding.map((e) => `field:${e}`) : [...plain, ...scores];
   const x = own.x ?? (numeric.length >= 2 && embedding.length < 2 ? "components" : (usual[0] ?? ""));
   const y = x === "components" ? "components" : (own.y ?? usual[1] ?? usual[0] ?? "");
+  const placed = own.x === x && (x === "components" || own.y === y);
+  // how rows are placed is written out, so that an address and an exhibit say it
+  useEffect(() => {
+    if (fieldsAsked.data && x && !placed) setOwn({ x, y: x === "components" ? null : y });
+  }, [fieldsAsked.data, placed, x, y, setOwn]);
   const show = own.show_by ?? "errors";
   const by = show.startsWith("by:") ? show.slice(3) : "";
   const asked = {
@@ -182,6 +187,7 @@ export function MapView({ choose }: { choose: ReactNode }) {
             chosenPoints={chosenPoints}
             tool={tool}
             ring={ring}
+            svg={mapSvgAt(study.id, { ...asked, show: by ? "by" : show, line: own.line ?? "" })}
             onSeen={setSeen}
             onLine={draw}
           />

@@ -35,12 +35,14 @@ type PlaneProps = {
   chosenPoints: number[];
   tool: Tool;
   ring: Ring | null;
+  /** Where it is saved from as SVG. */
+  svg: string;
   onSeen: (to: Seen) => void;
   onLine: (line: Corner[]) => void;
 };
 
 /** The points on canvas, axes and the line above it. */
-export function Plane({ m, now, show, positive, line, chosenPoints, tool, ring, onSeen, onLine }: PlaneProps) {
+export function Plane({ m, now, show, positive, line, chosenPoints, tool, ring, svg, onSeen, onLine }: PlaneProps) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const figure = useRef<SVGSVGElement>(null);
   const [drawing, setDrawing] = useState<Corner[]>([]);
@@ -190,7 +192,11 @@ export function Plane({ m, now, show, positive, line, chosenPoints, tool, ring, 
           }
         >
           save PNG
-        </button>
+        </button>{" "}
+        ·{" "}
+        <a className="link" href={svg} download="map.svg">
+          save SVG
+        </a>
       </figcaption>
     </figure>
   );

@@ -5,5 +5,5 @@ export const casebook: StepEntry = {
   title: "Casebook",
   load: () => import("./CasebookView").then((m) => m.CasebookView),
   wide: true,
-  pins: (_, own) => own.read === "labels",
+  pins: true,
 };

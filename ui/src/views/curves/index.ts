@@ -6,5 +6,5 @@ export const curves: StepEntry = {
   load: () => import("./CurvesView").then((m) => m.CurvesView),
   draws: ["curves", "bands"],
   says: { lines: () => 3, ofClass: true },
-  pins: () => true,
+  pins: true,
 };

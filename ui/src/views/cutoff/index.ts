@@ -6,5 +6,5 @@ export const cutoff: StepEntry = {
   load: () => import("./CutoffView").then((m) => m.CutoffView),
   reads: ["choice", "optimism", "drift"],
   says: { lines: (many) => (many ? 3 : 2), names: 1, ofClass: true },
-  pins: () => true,
+  pins: true,
 };

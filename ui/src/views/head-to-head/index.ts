@@ -5,5 +5,5 @@ export const headToHead: StepEntry = {
   title: "Head-to-head",
   load: () => import("./HeadToHeadView").then((m) => m.HeadToHeadView),
   says: { lines: () => 3, own: ["pair"] },
-  pins: () => true,
+  pins: true,
 };

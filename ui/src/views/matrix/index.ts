@@ -6,5 +6,5 @@ export const matrix: StepEntry = {
   load: () => import("./MatrixView").then((m) => m.MatrixView),
   says: { lines: (many) => (many ? 4 : 3), unanswered: true },
   usual: ({ across }): Record<string, string> => (across === "actual" ? { across } : {}),
-  pins: () => true,
+  pins: true,
 };

@@ -9,5 +9,5 @@ export const roster: StepEntry = {
     metrics: headline.join(","),
     against: (candidates.find((c) => c.runs_now) ?? candidates[0])?.letter ?? "A",
   }),
-  pins: () => true,
+  pins: true,
 };

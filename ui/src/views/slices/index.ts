@@ -5,5 +5,5 @@ export const slices: StepEntry = {
   title: "Slices",
   load: () => import("./SlicesView").then((m) => m.SlicesView),
   says: { lines: () => 3, own: ["by", "and", "metric", "read", "front"], ofClass: true },
-  pins: () => true,
+  pins: true,
 };
