@@ -8,7 +8,7 @@ PORT ?= 8420
 UI_SOURCES := $(shell find ui/src -type f) ui/index.html ui/vite.config.ts ui/package-lock.json
 STATIC := src/skarlo/web/static/index.html
 
-.PHONY: demo demo-reset test setup build lint types chromium screenshots coverage-study search-study same tables mutants clean
+.PHONY: demo demo-reset test setup build lint lint-python lint-ui types chromium screenshots coverage-study search-study same tables mutants clean
 
 demo: setup build ## set up, build, make the sample world, serve it
 	@$(BIN)/skarlo demo --workspace $(WORKSPACE) --port $(PORT)
@@ -17,8 +17,8 @@ demo-reset: setup build ## the sample world as at first, then serve it
 	rm -rf $(WORKSPACE)
 	@$(MAKE) --no-print-directory demo
 
-test: setup build lint chromium ## all checks and tests, browser tests included
-	cd ui && npm run --silent test -- --reporter=dot
+test: ## all checks and tests, browser tests included
+	@$(MAKE) --no-print-directory -j 2 --output-sync=target build lint chromium
 	$(BIN)/python -m pytest -n 2 --dist loadgroup
 
 setup: $(VENV)/ready ui/node_modules/ready
@@ -43,14 +43,19 @@ $(STATIC): ui/node_modules/ready $(UI_SOURCES)
 	@echo "building the front end …"
 	@cd ui && npx vite build --logLevel error
 
-lint: setup
+lint: lint-python lint-ui
+
+lint-python: $(VENV)/ready
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-cache
 	$(BIN)/skarlo openapi | diff -q - ui/openapi.json || (echo "ui/openapi.json is not current: make types" && false)
+
+lint-ui: ui/node_modules/ready
 	cd ui && npx openapi-typescript openapi.json --default-non-nullable false -o node_modules/schema.d.ts > /dev/null && diff -q node_modules/schema.d.ts src/api/schema.d.ts || (echo "ui/src/api is not current: make types" && false)
 	cd ui && npm run --silent check
+	cd ui && npm run --silent test -- --reporter=dot
 
 types: setup ## the OpenAPI document and the types made from it
 	$(BIN)/skarlo openapi > ui/openapi.json

@@ -82,8 +82,7 @@ def intervals_of(n):
     return {name: f"{shown(e[0])} to {shown(e[1])}" if e else None for name, e in ends.items()}
 
 
-@pytest.mark.parametrize("seed", [1, 2])
-def test_a_hundred_drags_with_two_evaluations_overlapping(person, server, tmp_path, seed):
+def test_a_hundred_drags_with_two_evaluations_overlapping(person, server, tmp_path):
     """Let go, take hold again while the first is evaluated, let go: at every look all numbers are of one cutoff, and
     in the end it is the one that is kept."""
     rows = rows_of(600)
@@ -93,7 +92,7 @@ def test_a_hundred_drags_with_two_evaluations_overlapping(person, server, tmp_pa
     live, strip = page.locator("[data-live='A']"), page.locator("[data-strip='1']")
     expect(live.locator("button[data-metric='recall']")).to_be_visible()
     tuning = [r for r in rows if r["split"] == "tuning"]
-    rng = random.Random(seed)
+    rng = random.Random(1)
 
     def counted(at):
         n = dict.fromkeys(("tp", "fp", "fn", "tn"), 0)

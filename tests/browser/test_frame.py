@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import json
 import re
-import subprocess
-import sys
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import expect
 
 from browser.conftest import brought
+from command import skarlo
 from files import rows_of, write_study
 from skarlo.core import shown
 from skarlo.sample import write_limb_failure
@@ -182,7 +181,7 @@ def test_each_number_of_the_roster_stands_in_the_results_file(person, server, tm
     """The sample study, by the command line and on the screen."""
     path = write_limb_failure(tmp_path / "limb")
     study = brought(server, path)
-    done = subprocess.run([sys.executable, "-m", "skarlo.cli", "evaluate", str(path)], capture_output=True, check=True)
+    done = skarlo("evaluate", path)
     kept = {c["name"]: c["splits"] for c in json.loads(done.stdout)["candidates"]}
     page = person("ana")
     for split in ("test", "train"):

@@ -3,16 +3,11 @@
 from __future__ import annotations
 
 import json
-import subprocess
-import sys
 
 import pytest
 
+from command import skarlo
 from files import STUDY, rows_of, write_study
-
-
-def skarlo(*args):
-    return subprocess.run([sys.executable, "-m", "skarlo.cli", *map(str, args)], capture_output=True, text=True)
 
 
 @pytest.fixture(scope="module")

@@ -11,16 +11,14 @@ import xml.etree.ElementTree as ET
 
 import pytest
 
+from command import skarlo
 from files import STUDY, rows_of, write_study
 
 
-def skarlo(*args, **how):
-    return subprocess.run([sys.executable, "-m", "skarlo.cli", *map(str, args)], capture_output=True, text=True, **how)
-
-
 def test_same_bytes_twice(tmp_path):
+    """Once in a process of its own, as people start it."""
     study = write_study(tmp_path)
-    first = skarlo("evaluate", study)
+    first = subprocess.run([sys.executable, "-m", "skarlo.cli", "evaluate", study], capture_output=True, text=True)
     assert first.returncode == 0, first.stderr
     assert skarlo("evaluate", study, "--out", tmp_path / "r.json").returncode == 0
     assert (tmp_path / "r.json").read_text() == first.stdout

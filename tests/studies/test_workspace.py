@@ -187,8 +187,10 @@ def test_rows_of_an_older_workspace_keep_what_they_say(tmp_path):
     assert list(folder.glob("skarlo-before-*.db"))
 
 
-KILLED = """
-import os, signal, sys
+# One process that has read all the code, and from it a child for each step at which one is killed: the steps and
+# folders come as arguments, the status of each child and how many steps it made go out.
+FORKED = """
+import os, signal, sqlalchemy, sys
 from pathlib import Path
 from sqlmodel import select
 from skarlo.intake import write
@@ -197,14 +199,24 @@ from skarlo.studies.evaluating import Evaluator
 from skarlo.studies.records import User, Upload
 from skarlo.report import revisions
 
-where, at, folder = sys.argv[1], int(sys.argv[2]), Path(sys.argv[3])
-space = w.Workspace.open(folder)
+where, *asked = sys.argv[1:]
+for at, folder in zip(map(int, asked[::2]), map(Path, asked[1::2])):
+    child = os.fork()
+    if not child:
+        break
+    print(os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]), flush=True)
+else:
+    sys.exit()
 steps = 0
-def step():
+def step(*_):
     global steps
     steps += 1
     if steps == at:
         os.kill(os.getpid(), signal.SIGKILL)
+"""
+
+KILLED = """
+space = w.Workspace.open(folder)
 
 def traced(function):
     def inner(*args, **kwargs):
@@ -216,9 +228,8 @@ def traced(function):
 
 os.fsync = traced(os.fsync)
 Path.replace = traced(Path.replace)
-import sqlalchemy
-sqlalchemy.event.listen(space.engine, "before_cursor_execute", lambda *a: step())
-sqlalchemy.event.listen(space.engine, "commit", lambda *a: step())
+sqlalchemy.event.listen(space.engine, "before_cursor_execute", step)
+sqlalchemy.event.listen(space.engine, "commit", step)
 with space.reading() as records:
     user = records.exec(select(User).where(User.name == "ana")).one()
 if where == "submit":
@@ -228,14 +239,16 @@ else:
             space.writing() as records:
         records.add(Upload(sha256=incoming.keep(), name="new.csv", size=incoming.size, user_id=user.id))
 step()
-print("done", steps)
+print(steps, flush=True)
 """
 
 
-def run_killed(where, at, folder):
-    return subprocess.run(
-        [sys.executable, "-c", KILLED, where, str(at), str(folder)], capture_output=True, text=True, timeout=300
-    )
+def run_killed(script, where, *asked):
+    """What comes of killing at each of some steps in a folder of its own, step 0 being none: what is printed."""
+    command = [sys.executable, "-c", FORKED + script, where, *(str(x) for one in asked for x in one)]
+    done = subprocess.run(command, capture_output=True, text=True, timeout=300)
+    assert done.returncode == 0, done.stderr
+    return [int(line) for line in done.stdout.split()]
 
 
 def copied(workspace, tmp_path, name):
@@ -251,16 +264,14 @@ def test_a_kill_at_any_step_leaves_the_state_before_or_after(workspace, signed_i
     ana("POST", f"/studies/{study_id}/exhibits", {"view": "matrix", "scope": {"split": "test", "show": [1]}})
     ana("PATCH", f"/studies/{study_id}/dossier", {"decision_candidate": "Scores"})
     workspace.engine.dispose()
-    whole = run_killed(where, 0, copied(workspace, tmp_path, "whole"))
-    assert whole.returncode == 0, whole.stderr
-    steps = int(whole.stdout.split()[-1])
+    steps, status = run_killed(KILLED, where, (0, copied(workspace, tmp_path, "whole")))
+    assert status == 0
     assert steps > 8
     seen = set()
     chosen = sorted({1, *range(3, steps, max(1, steps // 4)), steps - 2, steps - 1, steps})
-    for at in chosen:
-        folder = copied(workspace, tmp_path, f"{where}-{at}")
-        done = run_killed(where, at, folder)
-        assert done.returncode == -signal.SIGKILL, done.stderr
+    folders = [copied(workspace, tmp_path, f"{where}-{at}") for at in chosen]
+    assert run_killed(KILLED, where, *zip(chosen, folders, strict=True)) == [-signal.SIGKILL] * len(chosen)
+    for folder in folders:
         after = Workspace.open(folder)
         with after.writing() as records:
             kept = list(records.exec(select(RevisionRecord if where == "submit" else Upload)))
@@ -277,39 +288,29 @@ def test_a_kill_at_any_step_leaves_the_state_before_or_after(workspace, signed_i
 
 
 OPENED = """
-import os, signal, sqlalchemy, sys
-from pathlib import Path
-from skarlo.studies.workspace import Workspace
-
-at, steps = int(sys.argv[1]), 0
-def step(*_):
-    global steps
-    steps += 1
-    if steps == at:
-        os.kill(os.getpid(), signal.SIGKILL)
-
 sqlalchemy.event.listen(sqlalchemy.Engine, "before_cursor_execute", step)
 sqlalchemy.event.listen(sqlalchemy.Engine, "after_cursor_execute", step)
 sqlalchemy.event.listen(sqlalchemy.Engine, "commit", step)
-Workspace.open(Path(sys.argv[2]))
-print(steps)
+w.Workspace.open(folder)
+print(steps, flush=True)
 """
 
 
 @pytest.mark.parametrize("before", [None, "0004"])
 def test_a_kill_at_first_start_or_in_a_migration_leaves_a_workspace_that_starts(tmp_path, before):
-    def opened(at, folder):
+    def made(name):
         if before is not None:
-            folder.mkdir()
-            migrated(folder, before).dispose()
-        command = [sys.executable, "-c", OPENED, str(at), str(folder)]
-        return subprocess.run(command, capture_output=True, text=True, timeout=300)
+            (tmp_path / name).mkdir()
+            migrated(tmp_path / name, before).dispose()
+        return tmp_path / name
 
-    steps = int(opened(0, tmp_path / "whole").stdout)
+    steps, status = run_killed(OPENED, "open", (0, made("whole")))
+    assert status == 0
     assert steps > 20
-    for at in sorted({2, steps - 1, *range(5, steps, steps // 6)}):
-        folder = tmp_path / str(at)
-        assert opened(at, folder).returncode == -signal.SIGKILL
+    chosen = sorted({2, steps - 1, *range(5, steps, steps // 6)})
+    folders = [made(str(at)) for at in chosen]
+    assert run_killed(OPENED, "open", *zip(chosen, folders, strict=True)) == [-signal.SIGKILL] * len(chosen)
+    for folder in folders:
         after = Workspace.open(folder)
         with after.writing() as records:
             accounts.add_user(records, "ana", "analyst", PASSWORD)

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import json
 import re
-import subprocess
-import sys
 
 import pytest
 
 from asking import upload, wanted
+from command import skarlo
 from conftest import PASSWORD, user_named
 from files import rows_of, write_csv, write_study
 from skarlo.core import shown
@@ -74,7 +73,7 @@ def test_the_command_line_gives_the_same_numbers(workspace, signed_in, tmp_path)
     path = write_limb_failure(tmp_path / "limb")
     study = bring_in(workspace, path, user_named(workspace, "ana"))
     web = signed_in("ana")("GET", f"/studies/{study}/results").json
-    done = subprocess.run([sys.executable, "-m", "skarlo.cli", "evaluate", str(path)], capture_output=True, text=True)
+    done = skarlo("evaluate", path)
     assert done.returncode == 0, done.stderr
     assert json.loads(done.stdout) == web
     assert web["format"] == FORMAT
