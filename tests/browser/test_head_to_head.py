@@ -10,8 +10,8 @@ import pytest
 from playwright.sync_api import expect
 
 from browser.conftest import api, brought
-from files import rows_of, write_study
-from skarlo.core import count, shown
+from files import rows_of, write_csv, write_study
+from skarlo.core import as_set, count, shown
 from web.test_slices import told_of
 
 pytestmark = pytest.mark.browser
@@ -77,3 +77,36 @@ def test_where_in_a_field_the_difference_lies(person, server, tmp_path):
     harbour = next(one for one in found if one["group"] == "Harbour")
     turned = ana.locator("[data-across='Harbour']")
     expect(turned).to_contain_text(shown(-harbour["difference"]["difference"]))
+
+
+def test_an_earlier_version_is_taken_along_and_compared_at_as_many_flags(person, server, tmp_path):
+    rows = rows_of(400)
+    study = brought(server, write_study(tmp_path / "two", rows))
+    better = [{**r, "p": round(0.4 * float(r["p"]) + 0.6 * (0.8 if r["actual"] == "yes" else 0.1), 3)} for r in rows]
+    new = write_csv(tmp_path / "better.csv", better, ["id", "p"])
+    ana = person("ana")
+    ana.goto(f"{study}/intake")
+    ana.locator("[data-candidate='Scores']").get_by_role("button", name="New version").click()
+    ana.get_by_label("File").set_input_files(new)
+    ana.get_by_role("button", name="Evaluate this version").click()
+    expect(ana.locator("[data-version='2']")).to_contain_text("evaluated here")
+    ana.goto(f"{study}/head-to-head?split=test")
+    ana.get_by_role("button", name="Take version 1 of A along").click()
+    expect(ana.get_by_label("The other")).to_have_value("C")
+    test = [(float(a["p"]), float(b["p"]), a["actual"] == "yes")
+            for a, b in zip(better, rows, strict=True) if a["split"] == "test"]  # fmt: skip
+
+    def told(cutoff):
+        right = [((p >= 0.5) == y, (q >= cutoff) == y) for p, q, y in test]
+        mended, broken = sum(a and not b for a, b in right), sum(b and not a for a, b in right)
+        return f"A is the newer version: {mended} row{'' if mended == 1 else 's'} mended, {broken} broken"
+
+    expect(ana.locator("[data-part='mended']")).to_contain_text(told(0.5))
+    flags = sum(p >= 0.5 for p, *_ in test)
+    lowest = min(q for _, q, _ in test if sum(x >= q for _, x, _ in test) <= flags)
+    ana.get_by_role("button", name="compare at as many flags").click()
+    expect(ana.locator("[data-part='level']")).to_contain_text("moved on the rows that are read")
+    expect(ana.locator("[data-chip='C']")).to_contain_text(as_set(lowest))
+    expect(ana.locator("[data-part='mended']")).to_contain_text(told(lowest))
+    ana.get_by_role("button", name="back to").click()
+    expect(ana.locator("[data-part='mended']")).to_contain_text(told(0.5))

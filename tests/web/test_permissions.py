@@ -32,6 +32,7 @@ CHANGES = [
     ("POST", "/studies/{s}/candidates/1/versions", {"upload": 1}),
     ("PUT", "/studies/{s}/candidates/1/versions/1", None),
     ("DELETE", "/studies/{s}/candidates/1/versions/1", None),
+    ("POST", "/studies/{s}/candidates/1/versions/1/candidate", None),
     ("DELETE", "/studies/{s}", None),
     ("POST", "/deleted/study/{s}/restore", None),
 ]  # fmt: skip

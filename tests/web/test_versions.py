@@ -56,6 +56,30 @@ def test_a_new_file_is_a_new_version_and_the_older_stays(ana, study_id, tmp_path
     assert ana("GET", f"/studies/{study_id}/results").json["candidates"][0]["version"] is None
 
 
+def test_an_older_version_is_compared_as_a_candidate_of_its_own(ana, study_id, tmp_path):
+    before = ana("GET", f"/studies/{study_id}/results").json["candidates"][0]
+    sent = upload(ana, better(tmp_path)).json["id"]
+    ana("POST", f"/studies/{study_id}/candidates/1/versions", {"upload": sent, "made_with": {"trees": 90}})
+    at = f"/studies/{study_id}/candidates/1/versions"
+    assert ana("POST", f"{at}/2/candidate").status_code == 422, "it is the one that is evaluated"
+    assert ana("POST", f"{at}/9/candidate").status_code == 404
+    answer = ana("POST", f"{at}/1/candidate")
+    assert answer.status_code == 201
+    now, _, older = ana("GET", f"/studies/{study_id}/results").json["candidates"][:3]
+    assert (now["name"], older["name"]) == ("Scores", "Scores, version 1")
+    assert older["splits"] == before["splits"], "the numbers are what they were"
+    assert older["cutoff"]["value"] == now["cutoff"]["value"]
+    assert older["made_with"]["earlier_version_of"] == "Scores"
+    asked = f"/studies/{study_id}/parts?kinds=disagreement&split=test&pair=1,3"
+    told = ana("GET", asked, headers={"Prefer": "wait=60"}).json["candidates"][0]["splits"]["test"]["disagreement"]
+    mended = sum(n["only_a"] for n in told["by_class"].values())
+    accuracy = [c["splits"]["test"]["metrics"]["accuracy"]["value"] for c in (now, older)]
+    broken = sum(n["only_b"] for n in told["by_class"].values())
+    assert mended > 0
+    assert (mended - broken) / told["rows"] == pytest.approx(accuracy[0] - accuracy[1])
+    assert ana("POST", f"{at}/1/candidate").status_code == 422, "it is there already"
+
+
 def one_more(client, study_id, path, **said):
     sent = upload(client, path).json["id"]
     return client("POST", f"/studies/{study_id}/candidates",

@@ -355,8 +355,18 @@ class ScorePoints(TypedDict):
     of: int
 
 
+class EqualFlags(TypedDict):
+    """The lowest cutoff of a second candidate at which it flags no more rows (sums of weights) than the first, and how
+    many either flags then; no cutoff where it would have to flag nothing."""
+
+    cutoff: float | None
+    flags: float
+    first: float
+
+
 class DisagreementResult(TypedDict):
-    """Two candidates on the rows of both, told of the first: who is right where they differ."""
+    """Two candidates on the rows of both, told of the first: who is right where they differ; of two classes, where the
+    second gives scores, its cutoff at equal flags."""
 
     against: str
     rows: int
@@ -365,6 +375,7 @@ class DisagreementResult(TypedDict):
     kappa: Metric
     spearman: NotRequired[Metric]
     points: NotRequired[ScorePoints]
+    equal_flags: NotRequired[EqualFlags]
 
 
 class LabelEnds(TypedDict):

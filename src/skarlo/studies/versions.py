@@ -12,10 +12,22 @@ from skarlo.core import Progress
 from skarlo.intake import read_study
 
 from .accounts import note
-from .catalog import candidate_at, candidates_of, columns_of, files_of, is_scored, spec_of, study_of
+from .catalog import (
+    candidate_at,
+    candidates_of,
+    columns_of,
+    files_of,
+    is_scored,
+    plan_candidate,
+    spec_of,
+    study_of,
+)
 from .records import CandidateRecord, Upload, User, VersionRecord
 from .refusals import Missing, Refusal
 from .workspace import Workspace
+
+LONGEST = 80
+EARLIER = "earlier_version_of"  # how a candidate says whose version it is
 
 
 def versions_of(session: Session, candidate: CandidateRecord, deleted: bool = False) -> list[VersionRecord]:
@@ -99,6 +111,31 @@ def _checking(
         return Checked(version, after)
 
     return check
+
+
+def plan_beside(
+    workspace: Workspace, session: Session, user: User, study_id: int, position: int, number: int
+) -> tuple[Upload, Callable[[Progress | None], CandidateRecord]]:
+    """An older version as a candidate of its own, beside the one that is evaluated, at its cutoff; see
+    `catalog.plan_candidate`.
+
+    Raises
+    ------
+    Missing, Refusal, InputError
+        Where there is no such version, it is the one that is evaluated, or the study has it already.
+    """
+    candidate, version = version_at(session, study_id, position, number)
+    if candidate.version_number == number:
+        raise Refusal(f"version {number} of {candidate.name} is evaluated here already")
+    more = f", version {number}"
+    made = {**version.columns.get("made_with", {}), EARLIER: candidate.name}
+    entry: dict[str, Any] = {**version.columns, "name": candidate.name[: LONGEST - len(more)] + more, "made_with": made}
+    if is_scored(version.columns) and candidate.cutoff is not None:
+        entry |= {"cutoff": candidate.cutoff, "cutoff_chosen_on": candidate.cutoff_chosen_on,
+                  "cutoff_chosen_by": candidate.cutoff_chosen_by}  # fmt: skip
+    upload = Upload(sha256=version.sha256, name=version.file_name, size=workspace.blob(version.sha256).stat().st_size,
+                    user_id=user.id or 0)  # fmt: skip
+    return upload, plan_candidate(workspace, session, study_id, upload, entry)
 
 
 def add(session: Session, user: User, study_id: int, position: int, checked: Checked) -> VersionRecord:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -105,3 +107,28 @@ def test_two_that_never_differ():
     assert found["only_a_share"]["value"] is None
     assert found["kappa"]["value"] == 1
     assert found["spearman"]["value"] == pytest.approx(1)
+
+
+@pytest.mark.parametrize("missing", [0, 30])
+@pytest.mark.parametrize("weighted", [False, True])
+def test_at_equal_flags_the_lowest_cutoff_that_flags_no_more(missing, weighted):
+    weight = np.random.default_rng(8).choice([0.5, 1.0, 2.5], 500) if weighted else None
+    s = two(missing=missing, weight=weight)
+    one, other = s.candidates
+    w = np.ones(500) if weight is None else weight
+    for a, b in ((one, other), (other, one)):
+        found = told(s, a.name, b.name)["equal_flags"]
+        most = w[a.score >= 0.45].sum()
+        fits = [c for c in np.unique(b.score[~np.isnan(b.score)]) if w[b.score >= c].sum() <= most + 1e-9]
+        assert found["first"] == pytest.approx(most)
+        assert found["cutoff"] == min(fits)
+        assert found["flags"] == pytest.approx(w[b.score >= min(fits)].sum())
+
+
+def test_who_would_have_to_flag_nothing_has_no_cutoff_at_equal_flags():
+    s = two()
+    none = core.Candidate("none", score=np.zeros(500), cutoff=core.Cutoff(0.5))
+    s = replace(s, candidates=(s.candidates[0], none))
+    assert told(s, "one", "none")["equal_flags"] == {"cutoff": None, "flags": 0.0, "first": pytest.approx(
+        float((s.candidates[0].score >= 0.45).sum()))}  # fmt: skip
+    assert told(s, "none", "one")["equal_flags"]["first"] == 0.0

@@ -522,3 +522,16 @@ export function useCutoffKeeping(id: number) {
     },
   });
 }
+
+/** A change to a study's candidates; the answer is the whole study, and its numbers are read anew. */
+export function useChange(id: number) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (change: () => Promise<Study>) => change(),
+    onSuccess: (study) => {
+      queries.setQueryData(["study", id], study);
+      for (const key of ["parts", "fields", "findings", "tallies", "sentence", "unfold", "dossier"])
+        void queries.invalidateQueries({ queryKey: [key, id] });
+    },
+  });
+}

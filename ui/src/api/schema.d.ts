@@ -917,6 +917,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/candidates/{position}/versions/{number}/candidate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take an older version along as a candidate of its own, at the cutoff of the one it is a version of: so the two
+         * @description are compared on the same rows, in every view.
+         */
+        post: operations["takeVersion"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/candidates/{position}": {
         parameters: {
             query?: never;
@@ -1505,7 +1525,8 @@ export interface components {
         };
         /**
          * DisagreementResult
-         * @description Two candidates on the rows of both, told of the first: who is right where they differ.
+         * @description Two candidates on the rows of both, told of the first: who is right where they differ; of two classes, where the
+         *     second gives scores, its cutoff at equal flags.
          */
         DisagreementResult: {
             /** Against */
@@ -1520,6 +1541,7 @@ export interface components {
             kappa: components["schemas"]["Metric"];
             spearman?: components["schemas"]["Metric"];
             points?: components["schemas"]["ScorePoints"];
+            equal_flags?: components["schemas"]["EqualFlags"];
         };
         /**
          * DoubtResult
@@ -1635,6 +1657,19 @@ export interface components {
             low: (number | null)[];
             /** High */
             high: (number | null)[];
+        };
+        /**
+         * EqualFlags
+         * @description The lowest cutoff of a second candidate at which it flags no more rows (sums of weights) than the first, and how
+         *     many either flags then; no cutoff where it would have to flag nothing.
+         */
+        EqualFlags: {
+            /** Cutoff */
+            cutoff: number | null;
+            /** Flags */
+            flags: number;
+            /** First */
+            first: number;
         };
         /**
          * Evidence
@@ -9052,6 +9087,84 @@ export interface operations {
         responses: {
             /** @description OK */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeVersion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                position: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };

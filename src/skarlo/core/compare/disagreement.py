@@ -5,15 +5,17 @@ from __future__ import annotations
 import numpy as np
 
 from ..counting import table
+from ..counting.answers import Answers
 from ..metrics import agreement, counts
 from ..metrics.panel import Reading
-from ..number import FloatArray, IntArray, Metric, absent, clean, point, total
-from ..results import DisagreementOfClass, DisagreementResult, OnlyShare
+from ..number import BoolArray, FloatArray, IntArray, Metric, absent, clean, point, total
+from ..results import DisagreementOfClass, DisagreementResult, EqualFlags, OnlyShare
 from ..stats import intervals
 from ..stats.tests import mcnemar_midp
 from .paired import Both
 
 DESIGNED = "rows have weights or belong together, which a count of rows leaves aside"
+EXACT = 1e-12  # sums of weights in another order
 POINTS = 1500  # rows of which both scores are told, evenly through the split
 NONE_DIFFERS = "the two are right and wrong on the same rows"
 
@@ -46,6 +48,8 @@ def disagreement(both: Both, against: str, reading: Reading) -> DisagreementResu
         "against": against, "rows": len(actual), "by_class": by_class,
         "only_a_share": _share(one, other, reading, a.designed), "kappa": _kappa(first[given], second[given], reading),
     }  # fmt: skip
+    if b.scored is not None:
+        out["equal_flags"] = equal_flags(first == a.positive, b)
     if a.score is not None and b.score is not None:
         there = ~np.isnan(a.score) & ~np.isnan(b.score)
         out["spearman"] = _spearman(a.score[there], b.score[there])
@@ -57,6 +61,27 @@ def disagreement(both: Both, against: str, reading: Reading) -> DisagreementResu
             "actual": actual[some].tolist(), "of": int(np.count_nonzero(there)),
         }  # fmt: skip
     return out
+
+
+def equal_flags(flagged: BoolArray, b: Answers) -> EqualFlags:
+    """Where a second candidate flags as many rows as a first, or as near below as its scores allow.
+
+    flagged : which rows the first flags, bool, shape (n,); b : the second's answers on the same rows
+
+    Examples
+    --------
+    >>> b = Answers.of_scores(np.array([0, 0, 1, 1]), np.array([0.1, 0.4, 0.4, 0.8]))
+    >>> equal_flags(np.array([True, True, False, False]), b)
+    {'cutoff': 0.8, 'flags': 1.0, 'first': 2.0}
+    """
+    assert b.tally is not None
+    weight = np.ones(len(flagged)) if b.weight is None else b.weight
+    wanted = total(weight * flagged)
+    flags = np.asarray(b.tally.tp + b.tally.fp, dtype=np.float64)
+    fits = np.flatnonzero(flags <= wanted * (1 + EXACT))
+    if not len(fits):
+        return {"cutoff": None, "flags": 0.0, "first": wanted}
+    return {"cutoff": clean(float(b.tally.score[fits[0]])), "flags": clean(float(flags[fits[0]])), "first": wanted}
 
 
 def _share(one: int, other: int, reading: Reading, designed: bool) -> OnlyShare:

@@ -8,6 +8,7 @@ from skarlo.core import METRICS, DisagreementResult, Part, Results, count, p_sho
 from skarlo.report.blocks import Block, Row, counts, note, table, texts
 from skarlo.report.drafting import read_on, title_of
 from skarlo.report.scope import Scope, Shown, candidates
+from skarlo.studies.versions import EARLIER
 
 from .cells import cutoff_of, difference_cell
 from .entry import Exhibit, Reading
@@ -126,9 +127,21 @@ def _blocks(reading: Reading) -> list[Block]:
                                                        ("rank correlation of the scores", differ.get("spearman")))
         if m is not None and m["value"] is not None
     ]  # fmt: skip
+    mended = "" if differ is None else _mended(a, b, differ)
     cutoffs = [f"{c.name} {cutoff_of(c)}" for c in two if cutoff_of(c)]
     edge = "black edge: separated, after correction for all pairs" if rows else ""
-    return [*out, note(*read_on(results, scope), edge, *cutoffs, *alike)]
+    return [*out, note(*read_on(results, scope), edge, mended, *cutoffs, *alike)]
+
+
+def _mended(a: Shown, b: Shown, differ: DisagreementResult) -> str:
+    """Of a version and an earlier one of the same, which rows the newer gets right that the older did not, and back."""
+    earlier = [c.result.get("made_with", {}).get(EARLIER) for c in (a, b)]
+    if b.result["name"] != earlier[0] and a.result["name"] != earlier[1]:
+        return ""
+    one, other = (sum(n[key] for n in differ["by_class"].values()) for key in ("only_a", "only_b"))
+    newer, mended, broken = (a, one, other) if a.result["name"] == earlier[1] else (b, other, one)
+    net = f"{'+' if mended > broken else ''}{count(mended - broken)}"
+    return f"{newer.name} is the newer version: {count(mended)} mended, {count(broken)} broken, net {net}"
 
 
 HEAD_TO_HEAD = Exhibit(

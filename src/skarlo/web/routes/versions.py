@@ -184,6 +184,26 @@ def use_version(path: VersionPath) -> Response:
     return made("reading the version", use, 200)
 
 
+@api.post("/studies/<int:study_id>/candidates/<int:position>/versions/<int:number>/candidate", tags=TAG,
+          responses={201: StudyOut, **LONG})  # fmt: skip
+@needs("write")
+def take_version(path: VersionPath) -> Response:
+    """Take an older version along as a candidate of its own, at the cutoff of the one it is a version of: so the two
+    are compared on the same rows, in every view."""
+    kept, user = workspace(), signed_in()
+    with kept.reading() as records:
+        upload, check = versions.plan_beside(kept, records, user, path.study_id, path.position, path.number)
+
+    def add(tell: Progress) -> Made:
+        record = check(tell)
+        with kept.writing() as records:
+            records.add(upload)
+            catalog.add_candidate(records, user, record)
+        return Made(path.study_id)
+
+    return made("reading the version", add)
+
+
 @api.delete("/studies/<int:study_id>/candidates/<int:position>/versions/<int:number>", tags=TAG,
             responses={200: StudyOut, **LONG})  # fmt: skip
 @needs("write")

@@ -1,23 +1,21 @@
 import { useMemo, useState } from "react";
-import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useParts } from "../../api/queries";
 import { differenceOf, reported } from "../../app/Difference";
 import { Drafted } from "../../app/Drafted";
 import { useKeys } from "../../app/keys";
 import { pairOf } from "../../app/pair";
-import { type Shown, useScope, writeAddress } from "../../app/scope";
+import { type Shown, useScope } from "../../app/scope";
 import { saveCsv } from "../../charts/save";
 import { domainOf } from "../../charts/scales";
 import { Whisker } from "../../charts/Whisker";
 import { Fault, Loading, PENDING, Tile, ViewHead } from "../../parts/basics";
-import { quoted } from "../../parts/conditions";
 import { colour } from "../../parts/marks";
 import { asSet, count, pShown, shown } from "../../parts/number";
 import { Across } from "./Across";
+import { Balance } from "./Balance";
+import { Level } from "./Level";
 import { Scores } from "./Scores";
-
-type Told = Schemas["DisagreementResult"];
 
 /** Two candidates on the same rows: metric by metric, who is right where they differ, and what changed between them. */
 export function HeadToHeadView() {
@@ -73,6 +71,7 @@ export function HeadToHeadView() {
         <span className="text-soft">against</span>
         <Pick of={chosen} at={b} label="The other" onPick={(x) => pick(1, x)} />
       </div>
+      <Level a={a} b={b} told={told?.equal_flags} late={late} />
       <Drafted view="head-to-head" />
       <Fault error={asked.error} again={() => void asked.refetch()} />
       {few && <p>Too few rows are read here: counts alone are told of them.</p>}
@@ -261,78 +260,6 @@ function More({ lines }: { lines: Line[] }) {
           </span>
         ))}
         {told.length > 4 && " …"}: a rough guide.
-      </p>
-    </section>
-  );
-}
-
-/** Who is right where they differ: of each class, and of all. */
-function Balance({ a, b, told, late }: { a: Shown; b: Shown; told: Told; late: boolean }) {
-  const scope = useScope();
-  const { called, study } = scope;
-  const rows = (clauses: string[]) => ({
-    pathname: `/studies/${study.id}/casebook`,
-    search: writeAddress({ ...scope, own: { q: clauses.join(" and "), front: a.letter } }, study).toString(),
-  });
-  const most = Math.max(1, ...Object.values(told.by_class).map((n) => Math.max(n.only_a, n.only_b)));
-  const all = told.only_a_share;
-  return (
-    <section aria-label="Who is right where they disagree" className="text-sm">
-      <h2 className="text-lg border-b border-ink pb-0.5">Who is right where they disagree</h2>
-      {Object.entries(told.by_class).map(([label, n]) => {
-        const of = [`actual = ${quoted(called(label))}`];
-        const right = (c: Shown, yes: boolean) => `${yes ? "" : "not "}right(${c.letter})`;
-        return (
-          <div key={label} className="py-1.5 border-b border-light" data-balance={label}>
-            <p>
-              <b className="font-semibold">{called(label)}</b>: both right{" "}
-              <Link className="link" to={rows([...of, right(a, true), right(b, true)])}>
-                {late ? PENDING : count(n.both_right)}
-              </Link>
-              , neither{" "}
-              <Link className="link" to={rows([...of, right(a, false), right(b, false)])}>
-                {late ? PENDING : count(n.both_wrong_alike + n.both_wrong_otherwise)}
-              </Link>
-              {n.both_wrong_otherwise > 0 && ` (${count(n.both_wrong_otherwise)} of them each in its own way)`}
-              {n.no_answer > 0 && `, ${count(n.no_answer)} not answered by both`}
-            </p>
-            <div className="grid grid-cols-2 h-5 text-xs font-semibold mt-0.5 text-sheet">
-              {(
-                [
-                  [a, n.only_a, "justify-end", [right(a, true), right(b, false)]],
-                  [b, n.only_b, "", [right(a, false), right(b, true)]],
-                ] as const
-              ).map(([c, k, side, clauses], i) => (
-                <span key={c.position} className={`flex ${side} ${i === 0 ? "border-r border-ink" : ""}`}>
-                  <Link
-                    to={rows([...of, ...clauses])}
-                    className={`flex items-center px-1 min-w-fit ${side}`}
-                    style={{ width: `${(100 * k) / most}%`, background: colour(c.position) }}
-                    title={`only ${c.name} is right about ${count(k)}`}
-                    data-only={c.letter}
-                  >
-                    {late ? PENDING : count(k)}
-                  </Link>
-                </span>
-              ))}
-            </div>
-            {n.only_a_share.p != null && !late && (
-              <p className="text-xs text-soft text-center">
-                a fair coin leans this far in {pShown(n.only_a_share.p)} of cases
-              </p>
-            )}
-          </div>
-        );
-      })}
-      <p className="mt-1">
-        {all.value === null
-          ? `Over all rows ${all.why}.`
-          : late
-            ? PENDING
-            : `Of the rows that one alone is right about, ${a.letter} has ${shown(all.value)}${all.low == null ? "" : ` (${shown(all.low)} to ${shown(all.high)})`}.`}{" "}
-        {!late && told.kappa.value !== null && `Kappa of the two answers ${shown(told.kappa.value)}`}
-        {!late && told.kappa.low != null && ` (${shown(told.kappa.low)} to ${shown(told.kappa.high)})`}
-        {!late && told.spearman?.value != null && `; rank correlation of the scores ${shown(told.spearman.value)}`}
       </p>
     </section>
   );

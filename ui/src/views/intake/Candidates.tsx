@@ -1,7 +1,6 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { api, got, type Schemas, type Study } from "../../api/client";
-import { useFields } from "../../api/queries";
+import { api, got, type Schemas } from "../../api/client";
+import { useChange, useFields } from "../../api/queries";
 import { useScope } from "../../app/scope";
 import { Button, Fault, Tile } from "../../parts/basics";
 import { Confirm } from "../../parts/Confirm";
@@ -25,19 +24,6 @@ const said = (columns: Record<string, unknown>) =>
         `${what.replace("_", " ")}: ${typeof name === "object" && name ? Object.values(name).join(", ") : String(name)}`,
     )
     .join(", ");
-
-/** A change to a study's candidates; the answer is the whole study, and its numbers are read anew. */
-function useChange(id: number) {
-  const queries = useQueryClient();
-  return useMutation({
-    mutationFn: (change: () => Promise<Study>) => change(),
-    onSuccess: (study) => {
-      queries.setQueryData(["study", id], study);
-      for (const key of ["parts", "fields", "findings", "tallies", "sentence", "unfold", "dossier"])
-        void queries.invalidateQueries({ queryKey: [key, id] });
-    },
-  });
-}
 
 /** The candidates: their files, how they joined, their versions. */
 export function Candidates() {
@@ -188,6 +174,16 @@ function One({ c }: { c: Candidate }) {
                         onClick={() => change.mutate(() => got(api.PUT(at, { params: params(v.number) })))}
                       >
                         Evaluate this version
+                      </Button>
+                      <Button
+                        kind="bare"
+                        className="text-sm"
+                        disabled={change.isPending}
+                        onClick={() =>
+                          change.mutate(() => got(api.POST(`${at}/candidate`, { params: params(v.number) })))
+                        }
+                      >
+                        Take it along as a candidate
                       </Button>
                       <Confirm
                         trigger={
