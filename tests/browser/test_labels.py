@@ -61,7 +61,14 @@ def test_a_rate_is_made_equal_by_groups_and_its_cost_is_read(person, study):
     ana.keyboard.press("Enter")
     expect(sentence).not_to_have_text(told or "")
     expect(ana).to_have_url(re.compile("rule=recall.*prices=1%2C9|prices=1%2C9.*rule=recall"))
-    # the study keeps the one cutoff
+    # the decision asks for them, and says so; the study keeps the one cutoff
+    ana.get_by_role("button", name="Ask for these in the decision").click()
+    expect(ana.locator("[data-part='ask-for-groups']")).to_contain_text("for each group by ward, found alike")
+    ana.goto(f"{study}/dossier")
+    expect(ana.locator("[data-part='decision-groups']")).to_contain_text("for each group by ward, found alike")
+    expect(ana.frame_locator("iframe").locator(".decision")).to_contain_text("with a cutoff of its own for each group")
+    ana.get_by_role("button", name="One cutoff for all").click()
+    expect(ana.locator("[data-part='decision-groups']")).to_have_count(0)
     vic = person("vic")
     vic.goto(f"{study}/slices?split=test&by=ward&read=alike")
     expect(vic.get_by_label("What the cutoffs are to do")).to_have_value("")

@@ -6,6 +6,7 @@ import pytest
 
 from conftest import user_named
 from files import write_study
+from skarlo import core
 from skarlo.web.demo import bring_in
 from web.test_casebook import ask
 from web.test_slices import told_of
@@ -70,3 +71,59 @@ def test_cutoffs_for_groups_are_read_and_never_kept(signed_in, number):
     assert ask(ana, f"/studies/{number}").json["candidates"] == before["candidates"]
     assert ask(ana, f"/studies/{number}/parts", kinds="alike", split="test", fields="ward",
                rule="justice").status_code == 422  # fmt: skip
+
+
+def test_a_decision_may_ask_for_cutoffs_by_group_and_says_so_where_it_is_signed(signed_in, number, workspace):
+    ana, ava = signed_in("ana"), signed_in("ava")
+    at = f"/studies/{number}"
+    groups = {"by": ["ward"], "rule": "recall", "gap_at_most": 0.05, "prices": [1.0, 4.0]}
+    change = {"decision_candidate": "Scores", "decision_cutoff": 0.5, "decision_groups": groups}
+    told = ana("PATCH", f"{at}/dossier", change)
+    assert told.status_code == 200, told.json
+    assert (told.json["decision_groups"], told.json["decision_cutoff"]) == (groups, 0.5)
+    assert told.json["decision_grouped"] == "a cutoff of its own for each group by ward, found alike, to within 0.05"
+    asked = {"split": "test", "fields": "ward", "rule": "recall", "gap_at_most": 0.05, "prices": "1,4"}
+    read = ask(ana, f"{at}/parts", kinds="alike", cutoffs="1:0.5", **asked).json
+    cutoffs = read["candidates"][0]["splits"]["test"]["alike"]["cutoffs"]
+    ana("POST", f"{at}/exhibits", {"view": "matrix", "scope": {"split": "test", "show": [1]}})
+    page = ana("GET", f"{at}/dossier/preview", headers={"Prefer": "wait=60"}).text
+    assert (
+        "with a cutoff of its own for each group by ward, found alike, to within 0.05; every other row at cutoff ≥ 0.5"
+        in page
+    )
+    for group, one in cutoffs["by_group"].items():
+        assert f"<td>{group}</td><td>≥ {core.shown(one['value'])}</td>" in page
+    assert f"{core.count(cutoffs['changed']['rows'])} rows would get another answer" in page
+    # what is frozen holds the numbers, whatever the decision says later
+    frozen = ana("POST", f"{at}/revisions", headers={"Prefer": "wait=60"}).json
+    assert ana("PATCH", f"{at}/dossier", {"decision_groups": None}).json["decision_grouped"] == ""
+    assert ana("GET", f"{at}/dossier").json["decision_cutoff"] == 0.5
+    signed = ava("GET", f"/reports/{frozen['id']}").text
+    assert "with a cutoff of its own for each group by ward" in signed
+    assert all(f"≥ {core.shown(one['value'])}</td>" in signed for one in cutoffs["by_group"].values())
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        ({"by": ["nothing"], "rule": "recall"}, "there is no field nothing"),
+        ({"by": ["ward"], "rule": "mcc"}, "recall"),
+        ({"by": [], "rule": "recall"}, "at least 1"),
+        ({"by": ["ward"], "rule": "recall", "prices": [1, -2]}, "greater than or equal to 0"),
+    ],
+)
+def test_cutoffs_by_group_that_there_are_not_are_refused(signed_in, number, change, said):
+    ana = signed_in("ana")
+    told = ana("PATCH", f"/studies/{number}/dossier", {"decision_candidate": "Scores", "decision_groups": change})
+    assert told.status_code in (404, 422)
+    assert said in told.text
+    assert ana("GET", f"/studies/{number}/dossier").json["decision_candidate"] is None
+
+
+def test_classes_alone_have_no_cutoffs_by_group_and_another_candidate_has_none_yet(signed_in, number):
+    ana = signed_in("ana")
+    at, groups = f"/studies/{number}/dossier", {"by": ["ward"], "rule": "flagged_share"}
+    refused = ana("PATCH", at, {"decision_candidate": "Labels", "decision_groups": groups})
+    assert (refused.status_code, "Labels has no cutoff" in refused.text) == (422, True)
+    ana("PATCH", at, {"decision_candidate": "Scores", "decision_groups": groups})
+    assert ana("PATCH", at, {"decision_candidate": "Labels"}).json["decision_groups"] is None

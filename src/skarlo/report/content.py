@@ -37,9 +37,19 @@ class Exhibited:
     behind: Callable[[], Behind] = no_rows
 
 
+@dataclass(frozen=True)
+class Grouped:
+    """Cutoffs for groups in a decision: what they are to do in words, by group the cutoff (None: flags nothing), and
+    what they change."""
+
+    words: str
+    cutoffs: Mapping[str, float | None]
+    blocks: Sequence[Block]
+
+
 @dataclass(frozen=True, kw_only=True)
 class Decided:
-    """What is asked for: a candidate at a cutoff, and the results there.
+    """What is asked for: a candidate at a cutoff, and the results there; for groups at cutoffs of their own.
 
     positions : of all candidates in order, where they do not simply count up
     differs : where exhibits show it at another cutoff, in words
@@ -53,6 +63,7 @@ class Decided:
     sha256: str
     differs: Sequence[str]
     results: Results
+    groups: Grouped | None = None
 
 
 def content(
@@ -131,6 +142,9 @@ def _asked(d: Decided, results: int) -> dict[str, Any]:
         "candidate": d.candidate, "letter": letter(d.position), "position": d.position,
         **({"positions": list(d.positions)} if d.positions else {}),
         "cutoff": d.cutoff, "note": d.note, "sha256": d.sha256, "differs": list(d.differs), "results": results,
+        **({} if d.groups is None else {
+            "groups": {"words": d.groups.words, "cutoffs": dict(d.groups.cutoffs), "blocks": list(d.groups.blocks)}
+        }),
     }  # fmt: skip
 
 

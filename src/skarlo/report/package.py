@@ -24,8 +24,10 @@ from skarlo.studies.records import CandidateRecord, DossierRecord, ExhibitRecord
 from skarlo.studies.refusals import Missing, Refusal
 
 from . import drafting
-from .content import Decided, Exhibited, content
+from .blocks import note
+from .content import Decided, Exhibited, Grouped, content
 from .exhibits import Behind
+from .exhibits.slices import GROUP_RULES, changed_blocks, cutoffs_blocks
 from .scope import Scope
 
 
@@ -52,6 +54,7 @@ class Decision:
     cutoff: float | None
     note: str
     asked: Asked
+    groups: Mapping[str, Any] | None = None
 
 
 @dataclass(frozen=True)
@@ -83,7 +86,9 @@ class Draft:
         what = [
             self.study.title, d.heading, d.summary, d.decision_note,
             [[e.record.id, e.record.view, e.record.caption, e.scope.as_dict()] for e in self.exhibits],
-            None if self.decision is None else [self.decision.candidate.name, self.decision.cutoff],
+            None if self.decision is None else [
+                self.decision.candidate.name, self.decision.cutoff, self.decision.groups
+            ],
             [[a.key, [c and [c.value, c.chosen_on, dict(c.chosen_by)] for c in a.cutoffs]] for a in asked],
             [[c.name, c.position, c.sha256, c.columns] for c in self.candidates],
             {key: [w["word"], w["by"]] for key, w in self.words.items()},
@@ -112,7 +117,7 @@ def gather(evaluator: Evaluator, session: Session, study_id: int) -> Draft:
     if chosen is not None:
         cutoff = dossier.decision_cutoff
         asked = evaluator.asked(session, study_id, {} if cutoff is None else {chosen.position: cutoff})
-        decision = Decision(chosen, cutoff, dossier.decision_note, asked)
+        decision = Decision(chosen, cutoff, dossier.decision_note, asked, dossier.decision_groups)
     return Draft(study, dossier, tuple(records), tuple(pinned), decision, evaluator.asked(session, study_id),
                  words.words_of(session, study_id))  # fmt: skip
 
@@ -139,7 +144,7 @@ def build(evaluator: Evaluator, draft: Draft) -> dict[str, Any]:
         study={"id": draft.study.id, "title": draft.study.title},
         heading=draft.dossier.heading,
         summary=draft.dossier.summary,
-        decision=None if draft.decision is None else _decided(draft, draft.decision, measured),
+        decision=None if draft.decision is None else _decided(evaluator, draft, draft.decision, measured),
         inputs=_inputs(draft),
         exhibits=[
             Exhibited(
@@ -166,12 +171,41 @@ def _inputs(draft: Draft) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def _decided(draft: Draft, d: Decision, measured: _Measured) -> Decided:
+def _decided(evaluator: Evaluator, draft: Draft, d: Decision, measured: _Measured) -> Decided:
+    results = measured.at(d.asked)
     return Decided(
         candidate=d.candidate.name, position=d.candidate.position,
         positions=Scope("", ()).among(draft.candidates).positions, cutoff=d.cutoff, note=d.note,
-        sha256=d.candidate.sha256, differs=differing(draft), results=measured.at(d.asked),
+        sha256=d.candidate.sha256, differs=differing(draft), results=results,
+        groups=None if d.groups is None else _grouped(evaluator, d, d.groups, results),
     )  # fmt: skip
+
+
+def _grouped(evaluator: Evaluator, d: Decision, groups: Mapping[str, Any], results: core.Results) -> Grouped:
+    """The cutoffs for groups that a decision asks for, and what they change on the reported rows."""
+    split, words = results["holdout"]["report_on"], groups_in_words(groups)
+    part = core.Part("alike", split, fields=tuple(groups["by"]), rule=groups["rule"], rate=groups["gap_at_most"],
+                     prices=tuple(groups["prices"]))  # fmt: skip
+    try:
+        found = evaluator.parts(d.asked, [part])
+    except (Missing, Refusal) as e:
+        return Grouped(words, {}, [note(f"they can no longer be chosen: {e}")])
+    (of,) = (c["splits"].get(split) for c in found["candidates"] if c["name"] == d.candidate.name)
+    told = of["alike"].get("cutoffs") if of is not None and "alike" in of else None
+    if told is None or "after" not in told:
+        return Grouped(words, {}, [note("they cannot be chosen on these rows")])
+    cutoffs = {group: one["value"] for group, one in told["by_group"].items()}
+    return Grouped(words, cutoffs, [*cutoffs_blocks(told, asked_for=True), *changed_blocks(told)])
+
+
+def groups_in_words(groups: Mapping[str, Any]) -> str:
+    """What cutoffs for groups are to do."""
+    by = " and ".join(name.rpartition(":")[0] or name for name in groups["by"])
+    rule, (needless, missed) = groups["rule"], groups["prices"]
+    how = f"to within {as_set(groups['gap_at_most'])}" if rule != "least_cost" else (
+        f"a needless flag costing {as_set(needless)} and a miss {as_set(missed)}"
+    )  # fmt: skip
+    return f"a cutoff of its own for each group by {by}, {GROUP_RULES[rule]}, {how}"
 
 
 def _tallies(evaluator: Evaluator, e: Pinned) -> dict[str, core.Tally | None]:

@@ -119,7 +119,8 @@ class VersionRecord(SQLModel, table=True):
 
 
 class DossierRecord(SQLModel, table=True):
-    """The draft report of a study: its argument and the decision it asks for."""
+    """The draft report of a study: its argument and the decision it asks for. Cutoffs for groups are kept as what they
+    are to do: the fields, the rule, how near, the prices."""
 
     __tablename__ = "dossier"
     study_id: int = Field(primary_key=True, foreign_key="study.id", ondelete="CASCADE")
@@ -127,6 +128,7 @@ class DossierRecord(SQLModel, table=True):
     summary: str = ""
     decision_candidate: str | None = None
     decision_cutoff: float | None = None
+    decision_groups: dict[str, Any] | None = Field(default=None, sa_column=Column(JSON(none_as_null=True)))
     decision_note: str = ""
     number: int = 0  # of the changes to it and its exhibits so far
     changed: datetime = Field(default_factory=now)

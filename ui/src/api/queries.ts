@@ -417,7 +417,10 @@ export const dossierCalls = (id: number) => ({
   change: ({ to, from }: { to: Change; from: Change }) =>
     conditionally(
       id,
-      (newer) => (Object.keys(from) as (keyof Change)[]).every((key) => newer[key] === from[key]),
+      (newer) =>
+        (Object.keys(from) as (keyof Change)[]).every(
+          (key) => JSON.stringify(newer[key]) === JSON.stringify(from[key]),
+        ),
       (etag) =>
         got(
           api.PATCH("/api/v1/studies/{study_id}/dossier", {

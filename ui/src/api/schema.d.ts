@@ -3122,6 +3122,12 @@ export interface components {
             decision_candidate: string | null;
             /** Decision Cutoff */
             decision_cutoff: number | null;
+            decision_groups: components["schemas"]["GroupsIn"] | null;
+            /**
+             * Decision Grouped
+             * @description what the cutoffs for groups are to do, in words; empty without
+             */
+            decision_grouped: string;
             /** Decision Note */
             decision_note: string;
             /** Exhibits */
@@ -3143,6 +3149,34 @@ export interface components {
             scope: components["schemas"]["ScopeBody"];
             /** Caption */
             caption: string;
+        };
+        /**
+         * GroupsIn
+         * @description Cutoffs for the groups of a field or two: what they are to do.
+         */
+        GroupsIn: {
+            /** By */
+            by: string[];
+            /**
+             * Rule
+             * @enum {string}
+             */
+            rule: "recall" | "fpr" | "flagged_share" | "precision" | "least_cost";
+            /**
+             * Gap At Most
+             * @description of a rate: how far apart it may lie
+             * @default 0.02
+             */
+            gap_at_most?: number;
+            /**
+             * Prices
+             * @description of a needless flag and of a miss
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            prices?: number[];
         };
         /** ScopeBody */
         ScopeBody: {
@@ -3213,6 +3247,11 @@ export interface components {
              * @default null
              */
             decision_cutoff?: number | null;
+            /**
+             * @description with cutoffs for groups, chosen on tuning
+             * @default null
+             */
+            decision_groups?: components["schemas"]["GroupsIn"] | null;
             /**
              * Decision Note
              * @default

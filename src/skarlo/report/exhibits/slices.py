@@ -93,14 +93,16 @@ def _by(scope: Scope) -> str:
     return " and ".join(f.rpartition(":")[0] or f for f in fields_of(scope))
 
 
-RULES = {"recall": "found alike", "fpr": "spared alike", "flagged_share": "flagged alike", "precision": "meant alike",
-         "least_cost": "of least cost"}  # fmt: skip
+GROUP_RULES = {
+    "recall": "found alike", "fpr": "spared alike", "flagged_share": "flagged alike", "precision": "meant alike",
+    "least_cost": "of least cost",
+}  # fmt: skip
 
 
 def _own_cutoffs(scope: Scope) -> dict[str, Any]:
     """What cutoffs for each group are to do, where that is looked at."""
     rule = scope.own.get("rule", "")
-    if rule not in RULES:
+    if rule not in GROUP_RULES:
         return {}
 
     def number(text: str, usual: float) -> float:
@@ -115,8 +117,8 @@ def _own_cutoffs(scope: Scope) -> dict[str, Any]:
     return {"rule": rule, "rate": number(scope.own.get("gap", ""), 0.02) or 0.02, "prices": prices}
 
 
-def _cutoffs_block(told: GroupCutoffs) -> list[Block]:
-    """What cutoffs for each group would change."""
+def cutoffs_blocks(told: GroupCutoffs, asked_for: bool = False) -> list[Block]:
+    """What cutoffs for each group would change; asked_for : by the decision."""
     before, after, changed = told.get("before"), told.get("after"), told.get("changed")
     if before is None or after is None or changed is None:
         return []
@@ -132,10 +134,29 @@ def _cutoffs_block(told: GroupCutoffs) -> list[Block]:
         )]})  # fmt: skip
     head = [*texts("Group", "cutoff of its own"), *counts(f"{title_of(name)} now", "then", "rows with another answer")]
     said = "" if told["fits"] else "no cutoffs bring the groups so near; these come nearest"
+    how = f"cutoffs for each group, {GROUP_RULES[told['rule']]}, chosen on {told.get('learned_on', '')}"
     return [table(head, rows), note(
-        f"cutoffs for each group, {RULES[told['rule']]}, chosen on {told.get('learned_on', '')}: read, not applied",
+        how if asked_for else f"{how}: read, not applied",
         f"{count(changed['rows'])} rows would get another answer", said,
     )]  # fmt: skip
+
+
+OVERALL = ("accuracy", "precision", "recall", "fpr", "flagged_share", "f1")
+
+
+def changed_blocks(told: GroupCutoffs) -> list[Block]:
+    """What cutoffs for groups change over all the reported rows."""
+    before, after, change = told.get("before"), told.get("after"), told.get("change", {})
+    if before is None or after is None:
+        return []
+    rows: list[Row] = []
+    for name in OVERALL:
+        d = change.get(name)
+        rows.append({"cells": [
+            *texts(title_of(name)), value_cell(before["metrics"][name], True), value_cell(after["metrics"][name], True),
+            *texts("—" if d is None else signed(d)),
+        ]})  # fmt: skip
+    return [table(texts("All rows", "with one cutoff", "with these", "change"), rows)]
 
 
 def _alike(results: Results, scope: Scope, c: Shown) -> str:
@@ -191,7 +212,7 @@ def _alike_blocks(results: Results, scope: Scope, c: Shown) -> list[Block]:
         )
     head = texts(f"{c.name}, by {_by(scope)}", "largest gap", "highest", "lowest", "p, corrected for all pairs")
     few = [f"{named(told['small'])}: under {results['settings']['min_slice']} rows, left out"] if told["small"] else []
-    own = _cutoffs_block(told["cutoffs"]) if "cutoffs" in told else []
+    own = cutoffs_blocks(told["cutoffs"]) if "cutoffs" in told else []
     return [table(head, rows), note(*read_on(results, scope), "black edge: separated from nought", *few, *said), *own]
 
 

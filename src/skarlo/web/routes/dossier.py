@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Annotated, Any
 
 from flask import Response, request
 from flask_openapi3 import Tag
@@ -33,7 +33,7 @@ from ..models import (
 )
 from ..security import needs, signed_in, workspace
 from ..shared import LONG, answer, api, asked_of, evaluator, facts_of, results_of, rows_of
-from .results import known_class, known_split
+from .results import GroupRule, Price, known_class, known_split
 from .revisions import as_page, revision_out
 
 TAG = [Tag(name="dossier")]
@@ -87,6 +87,17 @@ class ExhibitOut(BaseModel):
     caption: str
 
 
+class GroupsIn(Strict):
+    """Cutoffs for the groups of a field or two: what they are to do."""
+
+    by: list[Annotated[str, Field(min_length=1, max_length=LONGEST)]] = Field(min_length=1, max_length=2)
+    rule: GroupRule
+    gap_at_most: float = Field(default=0.02, gt=0, le=1, description="of a rate: how far apart it may lie")
+    prices: list[Price] = Field(
+        default=[1.0, 1.0], min_length=2, max_length=2, description="of a needless flag and of a miss"
+    )
+
+
 class DossierIn(Strict):
     """What is to change; what is left out stays."""
 
@@ -94,6 +105,7 @@ class DossierIn(Strict):
     summary: str = Field(default="", max_length=100_000)
     decision_candidate: str | None = None
     decision_cutoff: Finite | None = None
+    decision_groups: GroupsIn | None = Field(default=None, description="with cutoffs for groups, chosen on tuning")
     decision_note: str = Field(default="", max_length=20_000)
 
 
@@ -114,6 +126,8 @@ class DossierOut(BaseModel):
     decision_chosen: str = Field(description="where and how the decision's cutoff was chosen, in words")
     decision_candidate: str | None
     decision_cutoff: float | None
+    decision_groups: GroupsIn | None
+    decision_grouped: str = Field(description="what the cutoffs for groups are to do, in words; empty without")
     decision_note: str
     exhibits: list[ExhibitOut]
     revisions: list[RevisionOut]
@@ -129,6 +143,8 @@ def _dossier(study_id: int, status: int = 200) -> Response:
             number=d.number, heading=d.heading, summary=d.summary, differs=package.differing(draft),
             decision_candidate=d.decision_candidate, decision_cutoff=d.decision_cutoff,
             decision_chosen=package.decision_chosen(draft), decision_note=d.decision_note,
+            decision_groups=None if d.decision_groups is None else GroupsIn(**d.decision_groups),
+            decision_grouped="" if d.decision_groups is None else package.groups_in_words(d.decision_groups),
             exhibits=[
                 ExhibitOut(id=e.record.id or 0, view=e.record.view, scope=ScopeBody(**e.record.scope),
                            caption=e.record.caption)
@@ -170,11 +186,13 @@ def _unchanged(dossier: DossierRecord) -> None:
 def change_dossier(path: StudyPath, body: DossierIn) -> Response:
     """Change the heading, the argument or the decision; what is left out stays. If-Match must carry the ETag of the
     dossier that is changed."""
-    given = body.model_dump(exclude_unset=True)
+    given = body.model_dump(mode="json", exclude_unset=True)
+    if body.decision_groups is not None:
+        _groups_known(path.study_id, body.decision_groups)
     with workspace().writing() as records:
         d = package.dossier_of(records, path.study_id)
         _unchanged(d)
-        if "decision_candidate" in given or "decision_cutoff" in given:
+        if any(name in given for name in ("decision_candidate", "decision_cutoff", "decision_groups")):
             given |= _decision(records, d, given)
         changed = {name: value for name, value in given.items() if getattr(d, name) != value}
         for name, value in changed.items():
@@ -189,12 +207,30 @@ def _decision(records: Session, d: DossierRecord, given: Mapping[str, Any]) -> d
     """The candidate and the cutoff of a decision that fit each other."""
     name = given.get("decision_candidate", d.decision_candidate)
     if name is None:
-        return {"decision_candidate": None, "decision_cutoff": None}
+        return {"decision_candidate": None, "decision_cutoff": None, "decision_groups": None}
     chosen = next((c for c in catalog.candidates_of(records, d.study_id) if c.name == name), None)
     if chosen is None:
         raise Refusal(f"no candidate is named {name}", "decision_candidate")
     cutoff = given.get("decision_cutoff")
-    return {"decision_cutoff": None if chosen.cutoff is None else chosen.cutoff if cutoff is None else cutoff}
+    if not given.keys() & {"decision_candidate", "decision_cutoff"}:
+        cutoff = d.decision_cutoff
+    groups = given.get("decision_groups", d.decision_groups if name == d.decision_candidate else None)
+    if groups is not None and chosen.cutoff is None:
+        raise Refusal(f"{name} has no cutoff, so groups cannot have their own", "decision_groups")
+    return {
+        "decision_cutoff": None if chosen.cutoff is None else chosen.cutoff if cutoff is None else cutoff,
+        "decision_groups": groups,
+    }
+
+
+def _groups_known(study_id: int, groups: GroupsIn) -> None:
+    """Raises Missing or Refusal where the study has no such groups."""
+    asked = asked_of(study_id)
+    if facts_of(asked)["holdout"]["positive"] is None:
+        raise Refusal("cutoffs for groups are for two classes", "decision_groups")
+    rows = rows_of(asked)
+    for name in groups.by:
+        rows.cut(name)
 
 
 WHAT = {"heading": "heading changed", "summary": "argument changed"}

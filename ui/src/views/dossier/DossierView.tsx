@@ -128,7 +128,7 @@ function Revisions({ dossier }: { dossier: Dossier }) {
 
 export const TONE: Record<string, string> = { waiting: "text-ochre", signed: "text-moss", returned: "text-scarlet" };
 
-type Asked = Pick<Dossier, "decision_candidate" | "decision_cutoff">;
+type Asked = Partial<Pick<Dossier, "decision_candidate" | "decision_cutoff" | "decision_groups">>;
 type DecisionProps = {
   dossier: Dossier;
   onChange: (to: Asked, from: Asked) => void;
@@ -137,10 +137,10 @@ type DecisionProps = {
 
 function Decision({ dossier, onChange, onNote }: DecisionProps) {
   const { study, cutoffs } = useScope();
-  const { decision_candidate, decision_cutoff } = dossier;
+  const { decision_candidate, decision_cutoff, decision_groups } = dossier;
   const chosen = study.candidates.find((c) => c.name === decision_candidate);
   const current = chosen ? cutoffs[chosen.position] : undefined;
-  const change = (to: Asked) => onChange(to, { decision_candidate, decision_cutoff });
+  const change = (to: Asked) => onChange(to, { decision_candidate, decision_cutoff, decision_groups });
   return (
     <fieldset className="mt-3 border border-rule bg-sheet rounded-md px-3 pt-1 pb-2.5 min-w-0">
       <legend className="text-sm text-soft px-1">Decision requested</legend>
@@ -167,6 +167,14 @@ function Decision({ dossier, onChange, onNote }: DecisionProps) {
       {decision_cutoff !== null && (
         <p className="text-sm text-soft mt-1" data-part="decision-chosen">
           {dossier.decision_chosen}
+        </p>
+      )}
+      {decision_groups && (
+        <p className="text-sm mt-1" data-part="decision-groups">
+          With {dossier.decision_grouped}.{" "}
+          <button type="button" className="link" onClick={() => change({ decision_groups: null })}>
+            One cutoff for all
+          </button>
         </p>
       )}
       {current !== undefined && current !== decision_cutoff && (

@@ -1,6 +1,6 @@
 import { scaleLinear } from "d3-scale";
 import type { Schemas } from "../../api/client";
-import { useParts } from "../../api/queries";
+import { dossierCalls, useDossier, useDossierChange, useParts } from "../../api/queries";
 import { type Shown, useScope } from "../../app/scope";
 import { Ruler } from "../../charts/Ruler";
 import { saveCsv } from "../../charts/save";
@@ -25,7 +25,7 @@ const [WIDE, HIGH] = [230, 18];
 /** Cutoffs for each group by which a rate would be equal, or that would cost least: what they would change, to be read
  * and never applied. */
 export function OwnCutoffs({ fields, front }: { fields: string[]; front: Shown }) {
-  const { study, split, slice, query, own, setOwn, pending, results } = useScope();
+  const { study, split, slice, query, own, setOwn, pending, results, mayWrite } = useScope();
   const rule = RULES.find(([name]) => name === own.rule)?.[0];
   const gap = Number(own.gap) > 0 && Number(own.gap) <= 1 ? Number(own.gap) : 0.02;
   const [needless = 1, missed = 1] = (own.prices ?? "").split(",").map((x) => (Number(x) >= 0 && x ? Number(x) : 1));
@@ -109,6 +109,9 @@ export function OwnCutoffs({ fields, front }: { fields: string[]; front: Shown }
       <Fault error={asked.error} again={() => void asked.refetch()} />
       {rule && !told && asked.isFetching && <Loading what="Trying cutoffs" />}
       {told && <Told told={told} front={front} late={late} rule={RULES.find(([n]) => n === told.rule)?.[1] ?? ""} />}
+      {told && rule && mayWrite && front.shownCutoff !== null && slice.length === 0 && (
+        <AskFor front={front} late={late} groups={{ by: fields, rule, gap_at_most: gap, prices: [needless, missed] }} />
+      )}
       {told && results.settings.min_slice > 0 && told.kept_the_one.length > 0 && (
         <p className="text-soft mt-1">
           {named(told.kept_the_one, 6)} {told.kept_the_one.length === 1 ? "has" : "have"} too few rows on{" "}
@@ -116,6 +119,45 @@ export function OwnCutoffs({ fields, front }: { fields: string[]; front: Shown }
         </p>
       )}
     </section>
+  );
+}
+
+type AskForProps = { front: Shown; late: boolean; groups: Schemas["GroupsIn"] };
+
+/** Put these cutoffs into the decision, which then says so; nothing that is shown changes by it. */
+function AskFor({ front, late, groups }: AskForProps) {
+  const { study } = useScope();
+  const dossier = useDossier(study.id).data;
+  const change = useDossierChange(study.id, dossierCalls(study.id).change);
+  if (!dossier) return null;
+  const { decision_candidate, decision_cutoff, decision_groups } = dossier;
+  const asks =
+    decision_candidate === front.result.name &&
+    decision_cutoff === front.shownCutoff &&
+    JSON.stringify(decision_groups) === JSON.stringify(groups);
+  return (
+    <p className="mt-1" data-part="ask-for-groups">
+      {asks ? (
+        <>The decision asks for these: {dossier.decision_grouped}.</>
+      ) : (
+        <Button
+          disabled={late || change.isPending}
+          onClick={() =>
+            change.mutate({
+              to: {
+                decision_candidate: front.result.name,
+                decision_cutoff: front.shownCutoff,
+                decision_groups: groups,
+              },
+              from: { decision_candidate, decision_cutoff, decision_groups },
+            })
+          }
+        >
+          Ask for these in the decision
+        </Button>
+      )}
+      <Fault error={change.error} />
+    </p>
   );
 }
 
