@@ -189,6 +189,7 @@ def change_dossier(path: StudyPath, body: DossierIn) -> Response:
     given = body.model_dump(mode="json", exclude_unset=True)
     if body.decision_groups is not None:
         _groups_known(path.study_id, body.decision_groups)
+        given["decision_groups"] = body.decision_groups.model_dump(mode="json")  # with what was left out
     with workspace().writing() as records:
         d = package.dossier_of(records, path.study_id)
         _unchanged(d)
