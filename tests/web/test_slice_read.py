@@ -55,6 +55,30 @@ def test_a_slice_is_read_as_a_study_of_its_rows_alone(signed_in, study, tmp_path
     assert in_rows["total"] == part["candidates"][0]["splits"]["test"]["rows"]
 
 
+@pytest.mark.parametrize(
+    ("condition", "who", "holds"),
+    [
+        ("score(A) between 0.3 and 0.6", "Scores", lambda r: 0.3 <= float(r["p"]) <= 0.6),
+        (
+            'predicted("Labels") = "yes" and score(A) < 0.5',
+            "Labels",
+            lambda r: r["said"] == "yes" and float(r["p"]) < 0.5,
+        ),
+        ("not right(B)", "Labels", lambda r: r["said"] and r["said"] != r["actual"]),
+    ],
+)
+def test_rows_picked_by_an_answer_that_no_cutoff_makes(signed_in, study, tmp_path, condition, who, holds):
+    number, rows = study
+    here = [r for r in rows if holds(r)]
+    alone = json.loads(json.dumps(core.evaluate(load(write_study(tmp_path / "alone", here, ALL_TOLD)))))
+    found = signed_in("ana")("GET", f"/studies/{number}/results?{query(within=f'={condition}')}").json
+    assert found["holdout"]["rows"] == len(here)
+    for one, other in zip(found["candidates"], alone["candidates"], strict=True):
+        assert one["splits"] == other["splits"]
+    (noticed,) = (f for f in found["findings"] if f["code"] == "picked_by_answer")
+    assert who in noticed["where"]["candidates"] and who in noticed["message"]
+
+
 def test_a_sentence_says_which_rows_it_is_of(signed_in, study):
     number, _ = study
     ana, said = signed_in("ana"), f"ward={WARDS[0]}"

@@ -97,7 +97,8 @@ def test_slices_of_a_slice(signed_in, number, rows):
         ({"fields": "colour"}, 404, "no field colour"), ({"fields": "ward:4"}, 422, "holds text"),
         ({"fields": "girth:month"}, 422, "holds numbers"), ({"fields": "girth:x"}, 422, "cuts no field"),
         ({"fields": "id"}, 422, "values: at most 400"), ({"within": "=girth >="}, 422, "girth"),
-        ({"fields": "ward", "within": "=predicted(A) = actual"}, 422, "chosen by an answer"),
+        ({"fields": "ward", "within": "=score > 0.3"}, 422, "say whose answer is meant"),
+        ({"fields": "ward", "within": "=predicted(A) = actual"}, 422, "moves with its cutoff"),
         ({"fields": "ward", "within": "=girth > 1e9"}, 404, "no row has girth > 1e9"),
     ],
 )  # fmt: skip

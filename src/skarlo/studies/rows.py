@@ -247,9 +247,7 @@ class Rows:
         def whose(name: str | None) -> int:
             if name is None and candidate is None:
                 raise Refusal("say whose answer is meant", "candidate")
-            if name is None:
-                return candidate or 0
-            return every.index(name) if name in every else list(self.letters).index(name)
+            return candidate or 0 if name is None else self._whose(name)
 
         def predicted(name: str | None) -> core.Texts:
             return core.Texts(self.study.classes, np.maximum(self.said(whose(name)), -1))
@@ -327,17 +325,35 @@ class Rows:
         return found
 
     def truth(self, text: str) -> core.Truth:
-        """Of all rows whether a condition is true that reads no answer. Raises Refusal for a wrong one."""
+        """Of all rows whether a condition is true that is the same for every candidate and at every cutoff. Raises
+        Refusal for another, or a wrong one."""
+        condition = self._lasting(text)
+        for what, of in sorted(condition.answers, key=str):
+            if of is None:
+                raise Refusal(f"{text}: say whose answer is meant, as {what}({self.letters[0]})", "within")
+            i = self._whose(of)
+            if what == "predicted" and self.study.candidates[i].score is not None:
+                raise Refusal(
+                    f"{text}: what {of} predicts moves with its cutoff, so these would be other rows at each; say "
+                    f"score({of}) >= … instead, or read them in the Casebook",
+                    "within",
+                )
+        return self._truth(condition, None)
+
+    def picked_by(self, where: Sequence[tuple[str, str]]) -> list[str]:
+        """The candidates by whose answers rows are picked, in the study's order."""
+        read = {self._whose(of) for name, text in where if not name for _, of in self._lasting(text).answers if of}
+        return [self.study.candidates[i].name for i in sorted(read)]
+
+    def _lasting(self, text: str) -> core.Condition:
         try:
-            condition = core.parse_condition(text, self.names())
+            return core.parse_condition(text, self.names())
         except core.ConditionError as e:
             raise Refusal(str(e), "within") from e
-        if condition.reads_answers:
-            raise Refusal(
-                f"{text}: rows that are chosen by an answer are no slice to evaluate on; read them in the Casebook",
-                "within",
-            )
-        return self._truth(condition, None)
+
+    def _whose(self, name: str) -> int:
+        every = [c.name for c in self.study.candidates]
+        return every.index(name) if name in every else list(self.letters).index(name)
 
     def texts(self, name: str) -> pl.Series:
         """A field of all rows as it is written in slices: as text, empty where it is absent."""

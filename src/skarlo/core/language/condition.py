@@ -71,9 +71,14 @@ class Condition:
     dates: frozenset[str] = field(default_factory=frozenset)
 
     @property
+    def answers(self) -> set[tuple[str, str | None]]:
+        """What it reads of candidates: "predicted" or "score", and whose; None for the one in scope."""
+        return {(o.what, o.of) for n in _all(self.tree) for o in n.operands if o.what in ("predicted", "score")}
+
+    @property
     def reads_answers(self) -> bool:
         """Whether it depends on what a candidate answered."""
-        return any(o.what in ("predicted", "score") for n in _all(self.tree) for o in n.operands)
+        return bool(self.answers)
 
     @property
     def marks(self) -> list[str]:

@@ -192,13 +192,13 @@ def made(what: str, work: Callable[[Progress], Made], status: int = 201) -> Resp
     return answer(study_out(found.study_id), status)
 
 
-READS_ANSWERS = re.compile(r"\b(predicted|score|right|mark)\b")
+ONE_BY_ONE = re.compile(r"\b(predicted|right|mark)\b|\bscore\b(?!\s*\()")
 
 
 def _conditions(asked: Mapping[str, Any]) -> dict[str, str]:
-    """The study's named conditions that rows can be chosen by whoever answers: what reads an answer, or is kept as of a
-    day, cannot be."""
-    return {name: text for name, text in asked.items() if isinstance(text, str) and not READS_ANSWERS.search(text)}
+    """The study's named conditions that rows can be chosen by, the same for every candidate and at every cutoff; what
+    is kept as of a day is a slice alone."""
+    return {name: text for name, text in asked.items() if isinstance(text, str) and not ONE_BY_ONE.search(text)}
 
 
 def study_out(study_id: int) -> StudyOut:

@@ -6,6 +6,7 @@ import { useKeys } from "../../app/keys";
 import { useScope } from "../../app/scope";
 import { Fault, ViewHead } from "../../parts/basics";
 import { Choice } from "../../parts/Choice";
+import { lasting } from "../../parts/conditions";
 import { count, several } from "../../parts/number";
 import { Case } from "./Case";
 import { Labels } from "./Labels";
@@ -102,7 +103,8 @@ function RowsBehind({ choose }: { choose: ReactNode }) {
     marks: Object.keys(marks),
   };
   const refused = first.isError ? first.error.message : null;
-  const asScope = condition && !/\b(predicted|score|right)\b/.test(condition);
+  const moving = study.candidates.flatMap((c) => (c.cutoff === null ? [] : [c.letter, c.name]));
+  const asScope = condition && lasting(condition, moving);
   const saving = useRef<HTMLAnchorElement>(null);
   useEffect(() => {
     if (own.at && first.data && !first.isPlaceholderData && Number(own.at) >= first.data.total) setOwn({ at: null });
