@@ -70,8 +70,8 @@ def study_file(tmp_path):
 def exported(workspace, study):
     out = io.BytesIO()
     with workspace.reading() as records:
-        marked = marks.marked(records, study)
-        moving.export(workspace, catalog.study_of(records, study), catalog.candidates_of(records, study), out, marked)
+        of_rows = marks.marked(records, study), marks.noted(records, study)
+        moving.export(workspace, catalog.study_of(records, study), catalog.candidates_of(records, study), out, *of_rows)
     return out.getvalue()
 
 
@@ -111,17 +111,19 @@ def test_out_and_in_again_to_the_same_bytes(workspace, study_file, tmp_path):
     assert exported(workspace, again) == data
 
 
-def test_marks_go_along_and_come_in_again(workspace, study_file, tmp_path):
+def test_marks_and_notes_go_along_and_come_in_again(workspace, study_file, tmp_path):
     ana = user_named(workspace, "ana")
     study = bring_in(workspace, study_file, ana)
     with workspace.writing() as records:
         marks.put_all(records, ana, study, [3, 1, 20], "odd")
         marks.put_all(records, ana, study, [7], "bad label")
+        marks.say(records, ana, study, 4, 'read twice: "clay",\nnot sand')
     data = exported(workspace, study)
     again = imported(workspace, data, tmp_path)
     with workspace.reading() as records:
         assert marks.marked(records, again) == {"bad label": frozenset({7}), "odd": frozenset({1, 3, 20})}
-        assert "marks" not in catalog.study_of(records, again).mapping
+        assert marks.noted(records, again) == {4: 'read twice: "clay",\nnot sand'}
+        assert not {"marks", "notes"} & set(catalog.study_of(records, again).mapping)
     assert exported(workspace, again) == data
 
 

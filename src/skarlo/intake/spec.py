@@ -90,6 +90,7 @@ class HoldoutSpec(_Part):
     show: dict[str, Any] = {}
     expected_base_rate: Share | list[Share] | None = None
     marks: Name | dict[Name, list[Label]] | None = None
+    notes: dict[Label, str] = {}
 
     @model_validator(mode="after")
     def _one_way(self) -> HoldoutSpec:

@@ -39,6 +39,12 @@ def marked(session: Session, study_id: int) -> dict[str, frozenset[int]]:
     return {name: frozenset(rows) for name, rows in sorted(out.items())}
 
 
+def noted(session: Session, study_id: int) -> dict[int, str]:
+    """What is written of rows, by their places in the hold-out from 1."""
+    found = session.exec(select(NoteRecord).where(NoteRecord.study_id == study_id))
+    return {n.row: n.text for n in sorted(found, key=lambda n: n.row)}
+
+
 def on_rows(session: Session, study_id: int, rows: Collection[int]) -> tuple[dict[int, list[Mark]], dict[int, Note]]:
     """The marks and the note of some rows."""
     names = {u.id: u.name for u in session.exec(select(User))}

@@ -37,11 +37,12 @@ THEN = (1980, 1, 1, 0, 0, 0)  # no time in the file: the same study gives the sa
 
 def export(
     workspace: Workspace, study: StudyRecord, candidates: Sequence[CandidateRecord], out: IO[bytes],
-    marks: Mapping[str, Collection[int]] | None = None,
+    marks: Mapping[str, Collection[int]] | None = None, notes: Mapping[int, str] | None = None,
 ) -> str:  # fmt: skip
     """Write a study to `out` as zip; returns a name for it. `skarlo evaluate` reads the study.toml inside.
 
     marks : the rows that bear each mark, by their places in the hold-out from 1; without ids they do not go along
+    notes : what is written of rows, likewise
 
     Raises
     ------
@@ -54,9 +55,11 @@ def export(
     spec.holdout.path = names[0]
     for c, record in zip(spec.candidates, candidates, strict=True):
         c.path = names[record.position]
-    if marks and spec.holdout.id is not None:
+    if (marks or notes) and spec.holdout.id is not None:
         ids = _ids(Source(workspace.blob(study.holdout_sha256), study.holdout_name), spec.holdout.id)
-        spec.holdout.marks = {mark: [str(ids[row - 1]) for row in sorted(rows)] for mark, rows in marks.items()}
+        if marks:
+            spec.holdout.marks = {mark: [str(ids[row - 1]) for row in sorted(rows)] for mark, rows in marks.items()}
+        spec.holdout.notes = {str(ids[row - 1]): text for row, text in sorted((notes or {}).items())}
     whole = spec.model_dump(mode="python", by_alias=True, exclude_defaults=True, exclude_none=True)
     data = {"format": spec.format, "title": spec.title, **whole}
     folder = _plain(study.title) or "study"
@@ -122,6 +125,7 @@ class Bringing:
     stacked: tuple[Upload, dict[str, Upload]] | None = None
     pictures: str | None = None
     marks: dict[str, list[int]] = field(default_factory=dict)
+    notes: dict[int, str] = field(default_factory=dict)
 
     def take(self, path: str, name: str, chunks: Iterable[bytes]) -> None:
         """Take the bytes of one file in."""
@@ -191,16 +195,18 @@ def plan(bringing: Bringing, spec: StudySpec, progress: Progress | None = None) 
 
 
 def _with_marks(bringing: Bringing, spec: StudySpec) -> StudySpec:
-    """Marks become those of the rows here; they stay in the study file only where a condition speaks of them."""
-    marks, h = spec.holdout.marks, spec.holdout
-    if not isinstance(marks, dict) or h.id is None or h.path is None:
+    """Marks and notes become those of the rows here; marks stay in the study file only where a condition speaks of
+    them."""
+    h = spec.holdout
+    marks = h.marks if isinstance(h.marks, dict) else {}
+    if not (marks or h.notes) or h.id is None or h.path is None:
         return spec
     place = {str(x): i for i, x in enumerate(_ids(bringing.source(h.path), h.id), 1)}
     bringing.marks = {mark: [place[x] for x in ids if x in place] for mark, ids in marks.items()}
+    bringing.notes = {place[x]: text for x, text in h.notes.items() if x in place}
     texts = [c.where if isinstance(c, KeptSpec) else c for c in spec.conditions.values()]
-    if any("mark" in text for text in texts):
-        return spec
-    return spec.model_copy(update={"holdout": h.model_copy(update={"marks": None})})
+    still = h.marks if not marks or any("mark" in text for text in texts) else None
+    return spec.model_copy(update={"holdout": h.model_copy(update={"marks": still, "notes": {}})})
 
 
 def _chosen(bringing: Bringing, spec: StudySpec, entries: list[dict[str, Any]]) -> None:
@@ -228,6 +234,8 @@ def keep(session: Session, bringing: Bringing, new: NewStudy) -> StudyRecord:
     for mark, rows in bringing.marks.items():
         if rows:
             marking.put_all(session, bringing.user, study.id or 0, rows, mark)
+    for row, text in bringing.notes.items():
+        marking.say(session, bringing.user, study.id or 0, row, text)
     return study
 
 

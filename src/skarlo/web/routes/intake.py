@@ -145,8 +145,8 @@ def export_study(path: StudyPath) -> Response:
     out = tempfile.TemporaryFile()  # noqa: SIM115 closed with the response, which it is sent by, piece by piece
     with workspace().reading() as records:
         study, candidates = catalog.study_of(records, path.study_id), catalog.candidates_of(records, path.study_id)
-        marks = marking.marked(records, path.study_id)
-    name = moving.export(workspace(), study, candidates, out, marks)
+        marks, notes = marking.marked(records, path.study_id), marking.noted(records, path.study_id)
+    name = moving.export(workspace(), study, candidates, out, marks, notes)
     out.seek(0)
     return send_file(out, mimetype="application/zip", as_attachment=True, download_name=f"{name}.zip")
 
