@@ -19,7 +19,7 @@ CHOICES = {
                {"trace": "net_benefit"}, {"least": "A:0.5,B:1", "by": "class"}, {"band": "5:9"}],
     "slices": [{"by": "w"}, {"by": "note", "read": "alike"},
                {"by": "note", "read": "alike", "rule": "recall", "gap": "0.1", "prices": "1,5"},
-               {"by": "note", "metric": "f1"}, {"by": "x", "and": "y"}, {},
+               {"by": "note", "metric": "f1"}, {"by": "note", "metric": "of:recall"}, {"by": "x", "and": "y"}, {},
                {"by": "note", "worst": "yes:error:2", "front": "B"}, {"by": "note", "worst": "yes:recall:1"}],
     "casebook": [{"read": "labels"}, {"read": "labels", "wrong": "3", "how": "dropped"}, {"q": "predicted != actual"},
                  {"sort": "disagreement", "down": "yes"}, {"read": "map", "x": "components", "line": "-9,-9;9,-9;0,9"},

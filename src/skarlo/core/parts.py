@@ -91,7 +91,8 @@ class Part:
     split : where there is one for each split
     fields : of slices, one of the study's lists of fields, all lists if left out; of what is treated alike, and of
         what lies across groups, the field, or two
-    of : of what is treated alike, the class that is read against the rest, of three and more
+    of : of slices and of what is treated alike, the class that is read against the rest, of three and more; of slices
+        by any fields, all metrics of counts are then that class's
     against : of that, a group that each of the others is held against as well
     rule : of that, what cutoffs for each group are to do: "least_cost", or be equal in a rate, to within `rate`, at
         the least cost by `prices`

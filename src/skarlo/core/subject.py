@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any, TypeVar
 
@@ -329,8 +329,9 @@ class Subject:
         lists, conditions = self.ready.study.field_lists, self.ready.study.conditions
         if self.is_baseline or not (lists or part.fields or conditions):
             return None
-        if part.fields and part.fields not in lists:
-            return {"slices": [one.told for one in self._cut(part.split, part.fields).all()]}
+        of = part.of if self.ready.study.positive is None else ""
+        if part.fields and (part.fields not in lists or of):
+            return {"slices": [one.told for one in self._cut(part.split, part.fields, of).all()]}
         found = self.slices(part.split)
         told = [one.told for i, x in enumerate(lists) if part.fields in ((), x) for one in found.of(i)]
         return {
@@ -392,9 +393,17 @@ class Subject:
         )  # fmt: skip
         return c.condition.evaluate(table)
 
-    def _cut(self, split: str, names: tuple[str, ...]) -> Slices:
-        """Slices by fields that the study does not list, each cut as its name says."""
+    def _cut(self, split: str, names: tuple[str, ...], of: str = "") -> Slices:
+        """Slices by fields that the study does not list, each cut as its name says; of a class, what it is against the
+        rest."""
         fields = tuple(self.ready.field(name) for name in names)
+        if of:
+            if of not in self.ready.study.classes:
+                raise KeyError(f"there is no class {of}")
+            k = self.ready.study.classes.index(of)
+            a = classes.said_against_rest(self.on(split).judged, k)
+            two = replace(self.reading, classes=(f"other than {of}", of), positive=1, own=())
+            return Slices(a, [fields], self._rows_of(split), two)
         once = self._kept(split, f"slices by {names}", Once)
         return Slices(self.on(split).judged, [fields], self._rows_of(split), self.reading, True, once)
 

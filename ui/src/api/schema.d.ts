@@ -4562,7 +4562,7 @@ export interface operations {
                 fpr_at_most?: number;
                 /** @description of cells: the positions of two candidates, the second off the first */
                 pair?: number[];
-                /** @description of alike, the class that is read against the rest, of three and more */
+                /** @description of slices and alike, the class that is read against the rest, of three and more */
                 of?: string;
                 /** @description of alike: a group that each of the others is held against */
                 against?: string;

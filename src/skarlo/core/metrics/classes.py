@@ -27,6 +27,13 @@ def against_rest(one: Scored, b: Answers) -> Answers:
     return Answers(2, 1, one.positive.astype(np.int64), scored=one, weight=b.weight, group=b.group)
 
 
+def said_against_rest(a: Answers, k: int) -> Answers:
+    """Whether class k was said, and whether it is so, as two-class answers without scores."""
+    said = None if a.predicted is None else np.where(a.predicted < 0, -1, a.predicted == k)
+    return Answers(2, 1, (a.actual == k).astype(np.int64), said, none_counts=a.none_counts, weight=a.weight,
+                   group=a.group)  # fmt: skip
+
+
 @dataclass(frozen=True)
 class ClassAreas:
     """The areas of the classes that have rows inside and outside.

@@ -4,12 +4,25 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any, cast
 
-from skarlo.core import METRICS, GroupCutoffs, Part, Results, SliceResult, count, named, p_shown, shown
+from skarlo.core import (
+    METRICS,
+    GroupCutoffs,
+    Metric,
+    Part,
+    Results,
+    SliceResult,
+    SplitResult,
+    count,
+    named,
+    p_shown,
+    shown,
+)
 from skarlo.report.blocks import Block, Cell, Row, counts, note, table, texts
 from skarlo.report.drafting import MOST_NAMED, read_on, title_of
-from skarlo.report.scope import Scope, Shown, candidates
+from skarlo.report.scope import Scope, Shown, candidates, class_read
 
 from . import worst
 from .cells import signed, value_cell, who
@@ -24,11 +37,36 @@ def fields_of(scope: Scope) -> tuple[str, ...]:
     return tuple(dict.fromkeys(x for x in asked if x))
 
 
-def metric_of(results: Results, scope: Scope) -> str:
+OF_CLASS = "of:"  # before a metric of one class of several against the rest
+
+
+@dataclass(frozen=True)
+class Metered:
+    """What is read of each group: a metric, of three classes and more perhaps of one class against the rest."""
+
+    metric: str
+    of: str = ""
+    title: str = ""
+
+    def whole(self, part: SplitResult) -> Metric:
+        """The same of all rows."""
+        return cast(Metric, cast(Any, part["per_class"][self.of])[self.metric]) if self.of else (
+            part["metrics"][self.metric]
+        )  # fmt: skip
+
+
+def metered(results: Results, scope: Scope) -> Metered:
     """The metric that is read: the chosen one, else recall, or accuracy of three classes and more."""
     every = results["candidates"][0]["splits"][scope.split]["metrics"]
-    chosen = scope.own.get("metric", "")
-    return chosen if chosen in every else "recall" if results["holdout"]["positive"] is not None else "accuracy"
+    chosen, two = scope.own.get("metric", ""), results["holdout"]["positive"] is not None
+    if not two and chosen.startswith(OF_CLASS) and (name := chosen.removeprefix(OF_CLASS)) in CLASS_METRICS:
+        label = class_read(results, scope)
+        return Metered(name, label, f"{title_of(name)} of {results['holdout'].get('names', {}).get(label, label)}")
+    name = chosen if chosen in every else "recall" if two else "accuracy"
+    return Metered(name, title=title_of(name))
+
+
+CLASS_METRICS = ("recall", "precision", "f1")
 
 
 def _shows(results: Results, scope: Scope) -> tuple[Part, ...]:
@@ -42,7 +80,9 @@ def _told(results: Results, scope: Scope) -> tuple[Part, ...]:
     lines = Part("lines", scope.split)
     if scope.own.get("read") == "alike":
         return lines, Part("alike", scope.split, fields=fields, of=scope.of, **_own_cutoffs(scope))
-    return lines, Part("slices", scope.split, fields=fields)
+    read = metered(results, scope)
+    per_class = (Part("classes", scope.split),) if read.of else ()
+    return lines, *per_class, Part("slices", scope.split, fields=fields, of=read.of)
 
 
 def group_name(s: SliceResult) -> str:
@@ -221,13 +261,14 @@ def _sentence(results: Results, scope: Scope, chosen: list[Shown]) -> str:
         return _alike(results, scope, _front(scope, chosen))
     if not chosen[0].part.get("slices"):
         return "There is no such field to slice by." if fields_of(scope) else "No field is chosen to slice by."
-    metric, fields = metric_of(results, scope), [f.rpartition(":")[0] or f for f in fields_of(scope)]
+    read, fields = metered(results, scope), [f.rpartition(":")[0] or f for f in fields_of(scope)]
     by, alpha = " and ".join(fields), 1 - results["settings"]["confidence"]
+    metric = read.metric
     found = [(c, s) for c in chosen for s in c.part["slices"] if _apart(s, metric, alpha)]
     worse = [(c, s) for c, s in found if _worse(metric, s["rest"][metric]["difference"] or 0.0)]
     worse.sort(key=lambda x: -abs(x[1]["rest"][metric]["difference"] or 0.0))
     groups = len(chosen[0].part["slices"])
-    title = title_of(metric)
+    title = read.title
     if not worse:
         better = (
             f", though some are better: {named(sorted({group_name(s) for _, s in found})[:MOST_NAMED])}"
@@ -263,7 +304,8 @@ def _blocks(reading: Reading) -> list[Block]:
     told = [c for c in told if c.part.get("slices")]
     if not told:
         return [note(*read_on(results, scope), "there is no such field to slice by")]
-    metric, alpha = metric_of(results, scope), 1 - results["settings"]["confidence"]
+    read, alpha = metered(results, scope), 1 - results["settings"]["confidence"]
+    metric = read.metric
     positive = results["holdout"]["positive"]
     order = scope.own.get("order", ORDERS[0])
     every = [c.part["slices"] for c in told]
@@ -278,7 +320,7 @@ def _blocks(reading: Reading) -> list[Block]:
     everywhere: list[Cell] = [*texts("all rows"), *counts(count(told[0].part["rows"]))]
     if positive is not None:
         everywhere += counts(count(told[0].part["actual"][positive]))
-    rows.append({"cells": [*everywhere, *(value_cell(c.part["metrics"][metric], interval=True) for c in told)],
+    rows.append({"cells": [*everywhere, *(value_cell(read.whole(c.part), interval=True) for c in told)],
                  "quiet": True})  # fmt: skip
     names = results["holdout"].get("names", {})
     head = [*texts(" and ".join(every[0][0]["by"])), *counts("rows")]
@@ -286,7 +328,7 @@ def _blocks(reading: Reading) -> list[Block]:
         head += counts(names.get(positive, positive))
     least = results["settings"]["min_slice"]
     told_how = [
-        f"{title_of(metric)} by group, and how far it lies from that of the other rows",
+        f"{read.title} by group, and how far it lies from that of the other rows",
         f"black edge: separated from them, after correction for the {len(every[0])} groups",
         f"groups under {least} rows are told by their counts alone",
     ]

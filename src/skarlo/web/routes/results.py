@@ -152,7 +152,9 @@ class PartsQuery(ChoiceQuery):
         max_length=2,
         description="of cells: the positions of two candidates, the second off the first",
     )
-    of: str = Field(default="", description="of alike, the class that is read against the rest, of three and more")
+    of: str = Field(
+        default="", description="of slices and alike, the class that is read against the rest, of three and more"
+    )
     against: str = Field(default="", description="of alike: a group that each of the others is held against")
     rule: GroupRule | None = Field(
         default=None, description="of alike: cutoffs for each group by which this rate is equal, or that cost least"
@@ -178,7 +180,8 @@ class PartsQuery(ChoiceQuery):
             raise Missing(f"no row is marked “{self.mark}”", "mark")
         marked = tuple(sorted(row - 1 for row in marks[self.mark])) if self.mark else None
         more: dict[str, dict[str, Any]] = {
-            "slices": {"fields": tuple(self.fields)}, "doubt": {"doubted": (self.at_most, self.how), "marked": marked},
+            "slices": {"fields": tuple(self.fields), "of": self.of if self.fields else ""},
+            "doubt": {"doubted": (self.at_most, self.how), "marked": marked},
             "alike": {"fields": tuple(self.fields), "of": self.of, "against": self.against, "rule": self.rule or "",
                       "rate": self.gap_at_most if self.rule else 0.0, "prices": tuple(self.prices[:2])},
             "sweep": {"step": self.step},
@@ -296,6 +299,8 @@ def read_parts(path: StudyPath, query: PartsQuery) -> Response:
     names = dict(zip(asked.positions, (c.name for c in asked.plain.candidates), strict=True))
     if {"cells", "disagreement", "across"} & set(query.kinds) and len(set(query.pair)) != 2:
         raise Refusal("cells, a disagreement and what lies across groups are of a pair: two candidates", "pair")
+    if query.of:
+        known_class(facts_of(asked)["holdout"], query.of)
     if "merged" in query.kinds:
         holdout, groups = facts_of(asked)["holdout"], set(query.merge)
         right = len(query.merge) == len(holdout["classes"]) and groups == set(range(len(groups))) and len(groups) > 1

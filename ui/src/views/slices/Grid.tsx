@@ -1,13 +1,13 @@
-import { type MetricInfo, metricOf, useScope } from "../../app/scope";
+import { useScope } from "../../app/scope";
 import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
 import { PENDING, Tile } from "../../parts/basics";
 import { colour } from "../../parts/marks";
 import { count, shown } from "../../parts/number";
-import { groupName, isApart, isWorse, type Slice, type Told } from "./groups";
+import { groupName, isApart, isWorse, type Read, type Slice, type Told, wholeOf } from "./groups";
 import { Ways } from "./List";
 
-type Props = { told: Told; all: Told[]; info: MetricInfo; alpha: number; late: boolean };
+type Props = { told: Told; all: Told[]; info: Read; alpha: number; late: boolean };
 
 /** Two fields across each other, for the candidate in front; the cell in focus is told for all candidates below. */
 export function Grid({ told: { c, of }, all, info, alpha, late }: Props) {
@@ -19,7 +19,7 @@ export function Grid({ told: { c, of }, all, info, alpha, late }: Props) {
     of.flatMap((s) => [s.metrics[info.name]?.value, s.metrics[info.name]?.low, s.metrics[info.name]?.high]),
   );
   const focus = of.findIndex((s) => s.condition === own.cell);
-  const whole = metricOf(c.part, info.name).value;
+  const whole = wholeOf(c, info);
   return (
     <>
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is reached by key */}
@@ -102,7 +102,7 @@ export function Grid({ told: { c, of }, all, info, alpha, late }: Props) {
 
 type CellProps = {
   s: Slice;
-  info: MetricInfo;
+  info: Read;
   alpha: number;
   late: boolean;
   domain: [number, number] | null;

@@ -1,16 +1,16 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { type MetricInfo, metricOf, useScope, writeAddress } from "../../app/scope";
+import { useScope, writeAddress } from "../../app/scope";
 import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
 import { PENDING, Tile } from "../../parts/basics";
 import { colour } from "../../parts/marks";
 import { count, several, shown } from "../../parts/number";
-import { groupName, isApart, type Order, ordered, type Slice, type Told } from "./groups";
+import { groupName, isApart, type Order, ordered, type Read, type Slice, type Told, wholeOf } from "./groups";
 
 const MOST = 25; // groups that stand before the others are asked for
 
-type Props = { told: Told[]; info: MetricInfo; order: Order; alpha: number; late: boolean };
+type Props = { told: Told[]; info: Read; order: Order; alpha: number; late: boolean };
 
 /** A row for each group: its rows, and for each candidate the metric on the column's ruler, filled where the group is
  * separated from the other rows. */
@@ -23,7 +23,7 @@ export function List({ told, info, order, alpha, late }: Props) {
   const fields = Object.keys(first[0]?.by ?? {});
   const domain = domainOf(
     told.flatMap(({ c, of }) => [
-      metricOf(c.part, info.name).value,
+      wholeOf(c, info),
       ...of.flatMap((s) => [s.metrics[info.name]?.value, s.metrics[info.name]?.low, s.metrics[info.name]?.high]),
     ]),
   );
@@ -46,10 +46,8 @@ export function List({ told, info, order, alpha, late }: Props) {
                 <th key={c.position} className="font-normal text-left px-2 pt-1.5" data-column={c.letter}>
                   <span className="flex items-center gap-1.5 whitespace-nowrap" title={c.name}>
                     <Tile position={c.position} letter={c.letter} />
-                    <b className="font-semibold text-ink text-base">
-                      {late ? PENDING : shown(metricOf(c.part, info.name).value)}
-                    </b>{" "}
-                    all rows
+                    <b className="font-semibold text-ink text-base">{late ? PENDING : shown(wholeOf(c, info))}</b> all
+                    rows
                   </span>
                   <WhiskerRuler domain={whole} />
                 </th>
@@ -144,7 +142,7 @@ export function Ways({ of }: { of: Slice }) {
 type CellProps = {
   told: Slice | undefined;
   c: Told["c"];
-  info: MetricInfo;
+  info: Read;
   alpha: number;
   domain: [number, number] | null;
   late: boolean;
@@ -178,13 +176,7 @@ function Cell({ told, c, info, alpha, domain, late }: CellProps) {
           </span>
         )}
       </span>
-      <Whisker
-        of={m}
-        domain={domain}
-        color={colour(c.position)}
-        ring={!apart}
-        at={metricOf(c.part, info.name).value ?? undefined}
-      />
+      <Whisker of={m} domain={domain} color={colour(c.position)} ring={!apart} at={wholeOf(c, info) ?? undefined} />
     </td>
   );
 }

@@ -10,7 +10,7 @@ import { Choice } from "../../parts/Choice";
 import { Alike } from "./Alike";
 import { FieldPick, SELECT } from "./FieldPick";
 import { Grid } from "./Grid";
-import { cutOf, isApart, type Order, type Told } from "./groups";
+import { CLASS_METRICS, cutOf, isApart, type Order, type Read, type Told } from "./groups";
 import { List } from "./List";
 import { Worst } from "./Worst";
 
@@ -20,7 +20,7 @@ const MOST_VALUES = 400; // as the server slices
 /** A metric by the groups of one field or two, for every candidate, each group against the other rows. */
 export function SlicesView() {
   const scope = useScope();
-  const { study, split, slice, chosen, own, setOwn, query, results, metric, many, few } = scope;
+  const { study, split, slice, chosen, own, setOwn, query, results, metric, many, few, of, called } = scope;
   const look = useFields(study.id);
   const fields = (look.data?.fields ?? []).filter(
     (f) => SLICED.includes(f.kind) && (f.kind === "number" || f.distinct <= MOST_VALUES),
@@ -31,19 +31,27 @@ export function SlicesView() {
   const and = known(own.and) && cutOf(own.and ?? "", names).name !== cutOf(by, names).name ? (own.and ?? "") : "";
   const first = fields.find((f) => f.kind === "category")?.name ?? names[0];
   useEffect(() => {
-    if (!own.by && first) setOwn({ by: first });
-  }, [own.by, first, setOwn]);
+    if (!by && first) setOwn({ by: first }); // also where an address names a field that there is not
+  }, [by, first, setOwn]);
   const told = study.metrics.filter((m) => chosen.some((c) => m.name in c.part.metrics) && m.better !== "neither");
   const usual = many ? "accuracy" : "recall";
-  const name = told.find((m) => m.name === own.metric)?.name ?? usual;
-  const info = metric(name);
+  const ofClass = many ? CLASS_METRICS.find((m) => own.metric === `of:${m}`) : undefined;
+  const name = ofClass ?? told.find((m) => m.name === own.metric)?.name ?? usual;
+  const info: Read = ofClass ? { ...metric(ofClass), of } : metric(name);
   const [order, setOrder] = useOwn<Order>("order", ["gap", "size", "name"]);
   const [read, setRead] = useOwn<"groups" | "alike">("read", ["groups", "alike"]);
   const [layout, lay] = useOwn<"grid" | "list">("layout", ["grid", "list"]);
   const asked = useParts(
     study.id,
     by && !few && read === "groups"
-      ? { kinds: ["slices"], split, cutoffs: query, within: slice, fields: [by, ...(and ? [and] : [])] }
+      ? {
+          kinds: ["slices"],
+          split,
+          cutoffs: query,
+          within: slice,
+          fields: [by, ...(and ? [and] : [])],
+          ...(ofClass ? { of } : {}),
+        }
       : null,
   );
   useKeys({
@@ -57,7 +65,7 @@ export function SlicesView() {
   });
   const front = found.find((t) => t.c.letter === own.front) ?? found[0];
   const late = asked.isPlaceholderData || scope.pending;
-  const save = () => saveSlices(found, name, split, slice, alpha);
+  const save = () => saveSlices(found, info, split, slice, alpha);
   if (look.data && fields.length === 0)
     return (
       <>
@@ -99,7 +107,7 @@ export function SlicesView() {
           hidden={read === "alike"}
           className={SELECT}
           aria-label="Metric"
-          value={name}
+          value={ofClass ? `of:${name}` : name}
           onChange={(e) => setOwn({ metric: e.target.value === usual ? null : e.target.value })}
         >
           {told.map((m) => (
@@ -107,6 +115,12 @@ export function SlicesView() {
               {m.title}
             </option>
           ))}
+          {many &&
+            CLASS_METRICS.map((m) => (
+              <option key={`of:${m}`} value={`of:${m}`}>
+                {metric(m).title} of {called(of)}
+              </option>
+            ))}
         </select>
         <FieldPick label="by" fields={fields} value={by} onChange={(to) => setOwn({ by: to })} />
         <FieldPick
@@ -161,7 +175,7 @@ export function SlicesView() {
   );
 }
 
-function saveSlices(found: Told[], metric: string, split: string, slice: string[], alpha: number) {
+function saveSlices(found: Told[], { name: metric, of: label }: Read, split: string, slice: string[], alpha: number) {
   const fields = Object.keys(found[0]?.of[0]?.by ?? {});
   saveCsv(
     [
@@ -171,7 +185,7 @@ function saveSlices(found: Told[], metric: string, split: string, slice: string[
         ...slice.map(() => "slice"),
         ...fields,
         "rows",
-        metric,
+        label === undefined ? metric : `${metric} of ${label}`,
         "low",
         "high",
         "less the rest",

@@ -1,11 +1,22 @@
 import type { Schemas } from "../../api/client";
-import type { MetricInfo, Shown } from "../../app/scope";
+import { type MetricInfo, metricOf, ofClass, type Shown } from "../../app/scope";
 
 export type Slice = Schemas["SliceResult"];
 export type Order = "gap" | "size" | "name";
 
 /** What a candidate tells of every group, in the order of the fields' values. */
 export type Told = { c: Shown; of: Slice[] };
+
+/** What is read of each group: a metric, of several classes perhaps of one against the rest. */
+export type Read = MetricInfo & { of?: string };
+export const CLASS_METRICS = ["recall", "precision", "f1"];
+
+/** The same of all rows. */
+export const wholeOf = (c: Shown, { name, of }: Read): number | null =>
+  of === undefined
+    ? metricOf(c.part, name).value
+    : ((ofClass(c.part, of) as Record<string, { value: number | null } | undefined> | undefined)?.[name]?.value ??
+      null);
 
 /** The values of a group; absent ones are called that. */
 export const groupName = (s: Slice) =>
