@@ -9,8 +9,9 @@ import pytest
 
 import brute
 from conftest import user_named
-from files import rows_of, write_study
+from files import STUDY, rows_of, write_study
 from skarlo.core import count, shown
+from skarlo.core.stats.tests import holm
 from skarlo.web.demo import bring_in
 
 WARDS = ("North", "South", "Harbour")
@@ -125,3 +126,52 @@ def test_the_sentence_and_the_exhibit_tell_the_worst_group(signed_in, number):
     assert page.index("Harbour</") < page.index("North</")  # by gap, as on screen
     none = ana("GET", f"/studies/{number}/sentence?" + query(view="slices", split="test", show=[1])).json["sentence"]
     assert none == "No field is chosen to slice by."
+
+
+NAMED_ONES = """
+[conditions]
+thick = 'girth >= 60'
+sure = 'score < 0.2 or score > 0.8'
+as_of_may = { where = 'girth < 30', kept = "2026-05-01", ids = ["r0003", "r0004", "r0008", "r0012", "r0016"] }
+"""
+
+
+def test_named_conditions_and_marks_are_slices(signed_in, workspace, tmp_path, rows):
+    toml = STUDY + "[settings]\nmin_slice = 1\n" + NAMED_ONES
+    number = bring_in(workspace, write_study(tmp_path / "named", rows, toml), user_named(workspace, "ana"))
+    ana = signed_in("ana")
+    odd = [i + 1 for i, r in enumerate(rows) if r["split"] == "test"][:50:2]
+    ana("PUT", f"/studies/{number}/marks", {"mark": "odd", "rows": odd})
+
+    def read(**more):
+        asked = query(kinds="slices", split="test", fields=":named", cutoffs="1:0.5", **more)
+        told = ana("GET", f"/studies/{number}/parts?{asked}", headers={"Prefer": "wait=60"}).json
+        return {s["by"]["condition"]: s for s in told["candidates"][0]["splits"]["test"]["slices"]}
+
+    told = read()
+    test = [(i + 1, r) for i, r in enumerate(rows) if r["split"] == "test"]
+    holds = {
+        "thick": lambda i, r: r["girth"] and float(r["girth"]) >= 60,
+        "sure": lambda i, r: not 0.2 <= float(r["p"]) <= 0.8,
+        "as_of_may": lambda i, r: r["id"] in ("r0003", "r0004", "r0008", "r0012", "r0016"),
+        "marked “odd”": lambda i, r: i in odd,
+    }
+    assert list(told) == list(holds)
+    for name, inside in holds.items():
+        here = [r for i, r in test if inside(i, r)]
+        assert told[name]["rows"] == len(here)
+        right = sum((float(r["p"]) >= 0.5) == (r["actual"] == "yes") for r in here)
+        assert told[name]["metrics"]["accuracy"]["value"] == pytest.approx(right / len(here))
+    p = [told[name]["rest"]["accuracy"]["p"] for name in holds]
+    assert [x is None for x in p] == [False, True, False, True], "by the answer, and by eye, nothing is tested"
+    assert [told[name]["rest"]["accuracy"]["p_adjusted"] for name in holds] == holm(p)
+    assert told["marked “odd”"]["condition"] == 'mark "odd"'
+    # what is marked since, and within a slice
+    ana("PUT", f"/studies/{number}/marks", {"mark": "odd", "rows": [test[51][0]]})
+    assert read()["marked “odd”"]["rows"] == len(odd) + 1
+    north = read(within="ward=North")
+    assert north["thick"]["rows"] == sum(bool(holds["thick"](i, r)) and r["ward"] == "North" for i, r in test)
+    scope = {"split": "test", "show": [1], "own": {"by": ":named"}}
+    ana("POST", f"/studies/{number}/exhibits", {"view": "slices", "scope": scope})
+    page = ana("GET", f"/studies/{number}/dossier/preview", headers={"Prefer": "wait=60"}).text
+    assert all(f"<td>{name}</td>" in page for name in holds)

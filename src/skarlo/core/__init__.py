@@ -60,6 +60,7 @@ from .stats.intervals import z_value
 from .stats.tests import mcnemar_midp
 from .study import (
     BASE_RATE,
+    NAMED,
     Band,
     Candidate,
     Cutoff,
@@ -97,6 +98,7 @@ __all__ = [
     "HEADLINE_MANY",
     "MEASURES",
     "METRICS",
+    "NAMED",
     "PART_KINDS",
     "RECALIBRATIONS",
     "RULES",

@@ -108,6 +108,7 @@ class Part:
         whether they are "flipped" or "dropped"; the study's own if left out
     marked : of these, the places of the rows that may be wrong; those listed if left out
     searched : a search for the slices that are served worst; the study's own if left out
+    borne : of slices by what is NAMED, marks with the places of their rows in the hold-out, from 0
     least : of what is withheld, candidates by name with the probability that their answers have at least
     """
 
@@ -127,6 +128,7 @@ class Part:
     doubted: tuple[int, str] | None = None
     marked: tuple[int, ...] | None = None
     searched: SearchStudy | None = None
+    borne: tuple[tuple[str, tuple[int, ...]], ...] = ()
 
     def __post_init__(self) -> None:
         if self.kind not in KINDS:

@@ -14,6 +14,7 @@ from .language.formula import Formula
 from .language.truth import Values
 from .number import BoolArray, Finding, FloatArray, IntArray
 
+NAMED = ":named"  # in place of a field: all named conditions and marks, each against the other rows
 BASE_RATE = "base rate"  # the baseline that gives every row the share of each class
 
 
@@ -180,13 +181,15 @@ class FieldsOf:
     """The fields of the hold-out along a study's rows, each made ready when it is asked for.
 
     values : by name, as conditions read them; cut : cut into groups as the study says; searched : as slices are
-    searched by it, of its name and the rows that are searched; searchable : tells which those are
+    searched by it, of its name and the rows that are searched; searchable : tells which those are; named : the
+    conditions that rows are sliced by as NAMED
     """
 
     values: Callable[[str], Values]
     cut: Callable[[str], Field]
     searched: Callable[[str, BoolArray], Any]
     searchable: Callable[[], Sequence[str]]
+    named: Callable[[], Sequence[NamedCondition]] = lambda: ()
 
     def only(self, rows: BoolArray) -> FieldsOf:
         """The same along some of the rows, bool, shape (n,): values in groups as they lie among all of them."""
@@ -202,7 +205,10 @@ class FieldsOf:
             found = self.searched(name, whole)
             return replace(found, codes=found.codes[rows])
 
-        return FieldsOf(lambda name: self.values(name).only(rows), cut, searched, self.searchable)
+        def named() -> list[NamedCondition]:
+            return [c if c.kept is None else replace(c, kept=c.kept[rows]) for c in self.named()]
+
+        return FieldsOf(lambda name: self.values(name).only(rows), cut, searched, self.searchable, named)
 
 
 @dataclass(frozen=True)
@@ -375,7 +381,9 @@ def only(study: Study, rows: BoolArray) -> Study:
         slices=tuple(tuple(replace(f, codes=f.codes[rows]) for f in fields) for fields in study.slices),
         numbers={name: x[rows] for name, x in study.numbers.items()},
         split_rows={name: int(np.count_nonzero(of)) for name, of in splits.items()}, gates=(), quoted=(), findings=(),
-        ids=study.ids.only(rows), fields=None, marks={}, conditions=(), search=(), groups=(), doubt=None, picked=True,
+        ids=study.ids.only(rows), fields=None,
+        marks={name: of[rows] for name, of in study.marks.items()},
+        conditions=(), search=(), groups=(), doubt=None, picked=True,
     )  # fmt: skip
 
 

@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 import numpy as np
 
@@ -19,6 +19,7 @@ from .counting.answers import Answers, effective_rows
 from .counting.table import row_shares
 from .counting.tally import Tally
 from .decide import confidence, cutoffs, net_benefit, review, treated
+from .language.condition import marked
 from .language.truth import Numbers, Table, Texts, Truth
 from .metrics import classes, counts, own, panel, ranking, reliability
 from .metrics.panel import Reading
@@ -26,11 +27,13 @@ from .number import BoolArray, IntArray, absent
 from .once import Once
 from .parts import Curves, Part
 from .prepared import OnSplit, Prepared
-from .results import CandidateResult, GroupCutoffs
-from .study import Band, CutoffStudy, Field, NamedCondition, OwnMetric
+from .results import CandidateResult, GroupCutoffs, SliceResult
+from .stats.tests import holm
+from .study import NAMED, Band, CutoffStudy, Field, NamedCondition, OwnMetric
 from .writing import letter
 
 T = TypeVar("T")
+DEPENDS, BY_EYE = "the slice depends on the answer", "rows that were marked by eye are no test"
 
 
 @dataclass(frozen=True)
@@ -327,6 +330,8 @@ class Subject:
 
     def _sliced(self, part: Part) -> dict[str, Any] | None:
         lists, conditions = self.ready.study.field_lists, self.ready.study.conditions
+        if part.fields == (NAMED,) and not self.is_baseline:
+            return {"slices": self._named(part)}
         if self.is_baseline or not (lists or part.fields or conditions):
             return None
         of = part.of if self.ready.study.positive is None else ""
@@ -339,6 +344,30 @@ class Subject:
             + ([] if part.fields else [s.told for c in conditions for s in self.sliced_by(part.split, c)])
         }
 
+    def _named(self, part: Part) -> list[SliceResult]:
+        """Each named condition and mark against the other rows; adjusted by Holm over all of them. What was marked by
+        eye, or depends on the answer, has no p."""
+        study, fields, split = self.ready.study, self.ready.fields, part.split
+        places = np.arange(len(study.actual)) if study.ids.places is None else study.ids.places
+        marks = [
+            NamedCondition(f"marked “{name}”", marked(name), np.isin(places, np.asarray(rows, dtype=np.int64)))
+            for name, rows in part.borne
+        ]
+        by_eye = {c.name for c in marks}
+        out: list[SliceResult] = []
+        for c in (*(() if fields is None else fields.named()), *marks):
+            inside = np.zeros(len(study.actual), dtype=bool)
+            inside[study.splits[split]] = self.truth(split, c).true
+            answers = c.condition.reads_answers and c.kept is None
+            why = BY_EYE if c.name in by_eye else DEPENDS if answers else ""
+            for one in self.chosen(split, inside, c.name, why):
+                out.append(cast(SliceResult, {**one.told, "condition": c.condition.text}))
+        for name in dict.fromkeys(name for s in out for name in s["rest"]):
+            each = [s["rest"][name] for s in out if name in s["rest"]]
+            for d, p in zip(each, holm([d.get("p") for d in each]), strict=True):
+                d |= {"p_adjusted": p, "low_adjusted": None, "high_adjusted": None}
+        return out
+
     def sliced_by(self, split: str, c: NamedCondition) -> list[Slice]:
         """The rows of a named condition as a slice; none where it is true of no row."""
 
@@ -347,7 +376,7 @@ class Subject:
             inside = np.zeros(len(rows), dtype=bool)
             inside[rows] = self.truth(split, c).true
             answers = c.condition.reads_answers and c.kept is None
-            return self.chosen(split, inside, c.name, "the slice depends on the answer" if answers else "")
+            return self.chosen(split, inside, c.name, DEPENDS if answers else "")
 
         return self.once.get(("condition", self.key, split, c.name), make)
 

@@ -92,10 +92,14 @@ class Draft:
             [[a.key, [c and [c.value, c.chosen_on, dict(c.chosen_by)] for c in a.cutoffs]] for a in asked],
             [[c.name, c.position, c.sha256, c.columns] for c in self.candidates],
             {key: [w["word"], w["by"]] for key, w in self.words.items()},
-            [[m, sorted(rows)] for e in self.exhibits if any("mark" in said for said in e.scope.own.values())
-             for m, rows in e.asked.marks],
+            [[m, sorted(rows)] for e in self.exhibits if _reads_marks(e.scope) for m, rows in e.asked.marks],
         ]  # fmt: skip
         return hashlib.sha256(json.dumps(what, sort_keys=True).encode()).hexdigest()
+
+
+def _reads_marks(scope: Scope) -> bool:
+    """Whether what is shown may depend on the marks of rows."""
+    return any("mark" in said or said == core.NAMED for said in scope.own.values())
 
 
 def gather(evaluator: Evaluator, session: Session, study_id: int) -> Draft:

@@ -233,7 +233,7 @@ class Evaluator:
 
         def make() -> core.Prepared:
             study, rows = self.read(asked, progress).study, self.rows(asked)
-            fields = core.FieldsOf(rows.values, rows.cut, rows.searched, rows.searchable)
+            fields = core.FieldsOf(rows.values, rows.cut, rows.searched, rows.searchable, lambda: study.conditions)
             if not asked.within:
                 return core.prepare(study, fields)
             inside = rows.within(asked.within)
@@ -265,7 +265,7 @@ class Evaluator:
         A part that no cutoff changes is computed once for all cutoffs. Those of the kept cutoffs are written to the
         workspace. Raises KeyError for a split or a list of fields that the study does not have.
         """
-        wanted = list(dict.fromkeys([core.Part("head"), *parts]))
+        wanted = list(dict.fromkeys([core.Part("head"), *with_marks(asked, parts)]))
         missing = [part for part in wanted if not self._has_part(part_key(asked, part))]
         if missing:
             self._evaluation(asked, progress).results(missing, progress)  # together, so that it can say how far it is
@@ -316,7 +316,7 @@ class Evaluator:
 
     def has_parts(self, asked: Asked, parts: Iterable[core.Part]) -> bool:
         """Whether these parts of the results are at hand."""
-        return all(self._parts.holds(part_key(asked, part)) for part in parts)
+        return all(self._parts.holds(part_key(asked, part)) for part in with_marks(asked, parts))
 
     def _has_part(self, key: str) -> bool:
         return self._parts.holds(key) or self.workspace.has_result(key)
@@ -332,6 +332,12 @@ class Evaluator:
     def has_facts(self, asked: Asked) -> bool:
         """Whether the facts are at hand."""
         return self._facts.holds(asked.read_key)
+
+
+def with_marks(asked: Asked, parts: Iterable[core.Part]) -> list[core.Part]:
+    """Parts of what is named hold the marks as they are now."""
+    borne = tuple((mark, tuple(sorted(row - 1 for row in rows))) for mark, rows in asked.marks)
+    return [replace(p, borne=borne) if p.kind == "slices" and p.fields == (core.NAMED,) else p for p in parts]
 
 
 def part_key(asked: Asked, part: core.Part) -> str:
@@ -363,6 +369,6 @@ def _without_cutoff(c: CandidateRecord) -> CandidateRecord:
 
 
 def _key(record: StudyRecord, candidates: list[CandidateRecord], spec: StudySpec) -> str:
-    asked = spec.model_dump(exclude={"shown"})  # which changes no number
+    asked = spec.model_dump(mode="json", exclude={"shown"})  # which changes no number
     what = [core.VERSION, environment(), record.holdout_sha256, [c.sha256 for c in candidates], asked]
     return hashlib.sha256(json.dumps(what, sort_keys=True).encode()).hexdigest()

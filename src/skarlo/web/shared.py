@@ -21,7 +21,7 @@ from skarlo import core
 from skarlo.core import Progress
 from skarlo.intake import Read
 from skarlo.intake.write import as_json
-from skarlo.studies.evaluating import Asked, Evaluator, Facts, Within
+from skarlo.studies.evaluating import Asked, Evaluator, Facts, Within, with_marks
 from skarlo.studies.jobs import Job, Jobs, Stopped
 from skarlo.studies.pictures import Pictures
 from skarlo.studies.records import StudyRecord
@@ -178,7 +178,7 @@ def parts_of(asked: Asked, parts: Sequence[core.Part], then: str | None = None) 
     Missing
         For a split or a list of fields that the study does not have.
     """
-    found = evaluator().parts
+    found, parts = evaluator().parts, with_marks(asked, parts)
     if evaluator().has_parts(asked, parts):
         return found(asked, parts)
     key = f"parts {asked.key} {sorted(map(str, parts))}"

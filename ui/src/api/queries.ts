@@ -242,6 +242,12 @@ export function useMarking(id: number) {
   const told = (marks: Schemas["MarksOut"]) => {
     queries.setQueryData(["marks", id], marks);
     void queries.invalidateQueries({ queryKey: ["rows", id] });
+    // and of what is evaluated what reads marks
+    const reads = /":named"|"mark"/;
+    void queries.invalidateQueries({
+      predicate: ({ queryKey: [what, of, ...asked] }) =>
+        what === "parts" && of === id && reads.test(JSON.stringify(asked)),
+    });
   };
   const path = (row: number) => ({ path: { study_id: id, row } });
   const mark = useMutation({

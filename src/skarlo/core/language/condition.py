@@ -99,6 +99,18 @@ class Condition:
         return written(self.tree)
 
 
+def marked(mark: str) -> Condition:
+    """True of the rows that bear a mark.
+
+    Examples
+    --------
+    >>> marked("look").text
+    'mark "look"'
+    """
+    text = '"' + mark.replace("\\", "\\\\").replace('"', '\\"') + '"'
+    return parse(f"mark {text}", Names({}, (), (), marks=frozenset((mark,))))
+
+
 def parse(text: str, names: Names) -> Condition:
     """Parse a condition.
 

@@ -9,6 +9,7 @@ from typing import Any, cast
 
 from skarlo.core import (
     METRICS,
+    NAMED,
     GroupCutoffs,
     Metric,
     Part,
@@ -130,7 +131,7 @@ def _front(scope: Scope, chosen: Sequence[Shown]) -> Shown:
 
 
 def _by(scope: Scope) -> str:
-    return " and ".join(f.rpartition(":")[0] or f for f in fields_of(scope))
+    return " and ".join("condition or mark" if f == NAMED else f.rpartition(":")[0] or f for f in fields_of(scope))
 
 
 GROUP_RULES = {
@@ -261,8 +262,8 @@ def _sentence(results: Results, scope: Scope, chosen: list[Shown]) -> str:
         return _alike(results, scope, _front(scope, chosen))
     if not chosen[0].part.get("slices"):
         return "There is no such field to slice by." if fields_of(scope) else "No field is chosen to slice by."
-    read, fields = metered(results, scope), [f.rpartition(":")[0] or f for f in fields_of(scope)]
-    by, alpha = " and ".join(fields), 1 - results["settings"]["confidence"]
+    read, named_ones = metered(results, scope), fields_of(scope) == (NAMED,)
+    by, alpha = _by(scope), 1 - results["settings"]["confidence"]
     metric = read.metric
     found = [(c, s) for c in chosen for s in c.part["slices"] if _apart(s, metric, alpha)]
     worse = [(c, s) for c, s in found if _worse(metric, s["rest"][metric]["difference"] or 0.0)]
@@ -284,8 +285,9 @@ def _sentence(results: Results, scope: Scope, chosen: list[Shown]) -> str:
         less = "less" if (d["difference"] or 0.0) < 0 else "more"
         ends = [abs(x) for x in (d.get("low"), d.get("high")) if x is not None]
         span = f" ({shown(min(ends))} to {shown(max(ends))})" if len(ends) == 2 else ""
+        which = group_name(s) if named_ones else f"where {by} is {group_name(s)}"
         said.append(
-            f"{c.name} reaches {shown(m['value'])} on the {count(s['rows'])} rows where {by} is {group_name(s)}, "
+            f"{c.name} reaches {shown(m['value'])} on the {count(s['rows'])} rows {which}, "
             f"{shown(abs(d['difference'] or 0.0))} {less} than on the others{span}"
         )
     more = len(worse) - len(said)

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { cutOf, withCut } from "./groups";
+import { cutOf, NAMED, withCut } from "./groups";
 
 export const ANY_WIDTH = "border border-rule bg-sheet rounded-md px-1.5 py-0.5 text-ink";
 export const SELECT = `${ANY_WIDTH} max-w-32`;
@@ -8,10 +8,18 @@ const QUANTILES = ["", "2", "3", "4", "5", "10"];
 const PERIODS = ["", "year", "quarter", "month", "week", "day"];
 
 type Field = Schemas["FieldSummary"];
-type Props = { label: string; fields: Field[]; value: string; optional?: boolean; onChange: (to: string) => void };
+type Props = {
+  label: string;
+  fields: Field[];
+  value: string;
+  optional?: boolean;
+  /** Whether there are conditions or marks to slice by. */
+  named?: boolean;
+  onChange: (to: string) => void;
+};
 
 /** A field to slice by, and how it is cut: numbers at quantiles or edges, dates by period. */
-export function FieldPick({ label, fields, value, optional = false, onChange }: Props) {
+export function FieldPick({ label, fields, value, optional = false, named = false, onChange }: Props) {
   const { name, cut } = cutOf(
     value,
     fields.map((f) => f.name),
@@ -22,6 +30,7 @@ export function FieldPick({ label, fields, value, optional = false, onChange }: 
       {label}
       <select className={SELECT} aria-label={`Sliced ${label}`} value={name} onChange={(e) => onChange(e.target.value)}>
         {optional && <option value="">nothing else</option>}
+        {named && <option value={NAMED}>conditions, marks</option>}
         {fields.map((f) => (
           <option key={f.name} value={f.name}>
             {f.name}

@@ -89,7 +89,11 @@ export function List({ told, info, order, alpha, late }: Props) {
       )}
       <p className="text-sm text-soft font-serif italic mt-1 max-w-[95ch]">
         Filled, bold: separated from the other rows, after correction for the {count(first.length)} groups. Ring: not
-        separated. Upright line: all rows. Under {results.settings.min_slice} rows: counts only.{" "}
+        separated
+        {told.some(({ of }) => of.some((s) => s.by.condition !== undefined))
+          ? ", or not tested: marked by eye, or by the answer"
+          : ""}
+        . Upright line: all rows. Under {results.settings.min_slice} rows: counts only.{" "}
         <span className="kbd not-italic">g</span> sorts otherwise
         {own.and ? (
           <>

@@ -1,5 +1,5 @@
 import { useEffect } from "react";
-import { useFields, useParts } from "../../api/queries";
+import { useFields, useMarks, useParts } from "../../api/queries";
 import { Drafted } from "../../app/Drafted";
 import { InFront } from "../../app/InFront";
 import { useKeys } from "../../app/keys";
@@ -10,7 +10,7 @@ import { Choice } from "../../parts/Choice";
 import { Alike } from "./Alike";
 import { FieldPick, SELECT } from "./FieldPick";
 import { Grid } from "./Grid";
-import { CLASS_METRICS, cutOf, isApart, type Order, type Read, type Told } from "./groups";
+import { CLASS_METRICS, cutOf, isApart, NAMED, type Order, type Read, type Told } from "./groups";
 import { List } from "./List";
 import { Worst } from "./Worst";
 
@@ -27,8 +27,11 @@ export function SlicesView() {
   );
   const names = fields.map((f) => f.name);
   const known = (text: string | undefined) => (text && names.includes(cutOf(text, names).name) ? text : "");
-  const by = known(own.by);
-  const and = known(own.and) && cutOf(own.and ?? "", names).name !== cutOf(by, names).name ? (own.and ?? "") : "";
+  const marks = useMarks(study.id).data?.marks ?? {};
+  const named = Object.keys(study.conditions).length + Object.keys(marks).length > 0;
+  const by = own.by === NAMED ? NAMED : known(own.by);
+  const and =
+    by !== NAMED && known(own.and) && cutOf(own.and ?? "", names).name !== cutOf(by, names).name ? (own.and ?? "") : "";
   const first = fields.find((f) => f.kind === "category")?.name ?? names[0];
   useEffect(() => {
     if (!by && first) setOwn({ by: first }); // also where an address names a field that there is not
@@ -66,7 +69,7 @@ export function SlicesView() {
   const front = found.find((t) => t.c.letter === own.front) ?? found[0];
   const late = asked.isPlaceholderData || scope.pending;
   const save = () => saveSlices(found, info, split, slice, alpha);
-  if (look.data && fields.length === 0)
+  if (look.data && fields.length === 0 && !named)
     return (
       <>
         <ViewHead title="Slices" />
@@ -122,14 +125,22 @@ export function SlicesView() {
               </option>
             ))}
         </select>
-        <FieldPick label="by" fields={fields} value={by} onChange={(to) => setOwn({ by: to })} />
         <FieldPick
-          label="and"
-          fields={fields.filter((f) => f.name !== cutOf(by, names).name)}
-          value={and}
-          optional
-          onChange={(to) => setOwn({ and: to || null })}
+          label="by"
+          fields={fields}
+          value={by}
+          named={read === "groups" && (named || by === NAMED)}
+          onChange={(to) => setOwn({ by: to })}
         />
+        {by !== NAMED && (
+          <FieldPick
+            label="and"
+            fields={fields.filter((f) => f.name !== cutOf(by, names).name)}
+            value={and}
+            optional
+            onChange={(to) => setOwn({ and: to || null })}
+          />
+        )}
         {and && read === "groups" && (
           <Choice
             name="layout"
@@ -164,7 +175,11 @@ export function SlicesView() {
       ) : read === "groups" && !asked.data && !asked.error ? (
         <Loading what="Slicing" />
       ) : read === "alike" ? (
-        by && <Alike fields={[by, ...(and ? [and] : [])]} />
+        by && by !== NAMED ? (
+          <Alike fields={[by, ...(and ? [and] : [])]} />
+        ) : (
+          <p className="text-soft">Choose a field whose groups are compared.</p>
+        )
       ) : and && layout === "grid" && front ? (
         <Grid told={front} all={found} info={info} alpha={alpha} late={late} />
       ) : (

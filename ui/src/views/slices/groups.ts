@@ -53,9 +53,12 @@ export function ordered(told: Told[], info: Pick<MetricInfo, "name" | "better">,
   });
 }
 
+/** In place of a field: all named conditions and marks, each against the other rows. */
+export const NAMED = ":named";
+
 /** A field with its cut, as an address says it: its name, and how it is cut where that is said. */
 export function cutOf(text: string, names: string[]): { name: string; cut: string } {
-  if (names.includes(text)) return { name: text, cut: "" };
+  if (names.includes(text) || text === NAMED) return { name: text, cut: "" };
   const at = text.lastIndexOf(":");
   return at < 0 ? { name: text, cut: "" } : { name: text.slice(0, at), cut: text.slice(at + 1) };
 }
