@@ -127,3 +127,28 @@ def test_a_named_condition_and_a_mark_are_chosen_by_name(person, server, tmp_pat
     wide = [r for r in told_of() if r["split"] == "test" and r["girth"] and float(r["girth"]) >= 80]
     expect(ana.locator("[data-part='slice-rows']")).to_have_text(f"{len(wide)} rows")
     expect(ana.locator("[data-part='total']")).to_have_text(f"{len(wide)} rows")
+
+
+def test_a_condition_is_named_with_the_rows_of_today_and_read_as_a_slice(person, server, tmp_path):
+    rows = told_of(300)
+    ana = person("ana")
+    study = brought(server, write_study(tmp_path / "wards", rows))
+    ana.goto(f"{study}/casebook?split=test&cut=A:0.5&q=not%20right&front=A")
+    ana.get_by_role("button", name="name it").click()
+    named = ana.get_by_role("dialog")
+    named.get_by_role("textbox", name="Name").fill("missed in May")
+    named.get_by_role("checkbox").check()
+    named.get_by_role("button", name="Name it", exact=True).click()
+    expect(named).to_have_count(0)
+    ana.goto(f"{study}/slices?split=test&cut=A:0.2&by=:named&metric=accuracy")
+    wrong = [r for r in rows if r["split"] == "test" and (float(r["p"]) >= 0.5) != (r["actual"] == "yes")]
+    group = ana.locator("[data-group='missed in May']")
+    expect(group).to_contain_text(count(len(wrong)))
+    right = sum((float(r["p"]) >= 0.2) == (r["actual"] == "yes") for r in wrong)
+    if len(wrong) >= 30:
+        expect(group.locator("td").nth(2)).to_contain_text(shown(right / len(wrong)))
+    ana.goto(f"{study}/casebook?split=test")
+    ana.get_by_role("button", name="named conditions").click()
+    expect(named.locator("[data-named='missed in May']")).to_contain_text("not right, rows of")
+    named.get_by_role("button", name="Take the name missed in May away").click()
+    expect(named.locator("[data-named]")).to_have_count(0)

@@ -33,6 +33,8 @@ CHANGES = [
     ("PUT", "/studies/{s}/candidates/1/versions/1", None),
     ("DELETE", "/studies/{s}/candidates/1/versions/1", None),
     ("POST", "/studies/{s}/candidates/1/versions/1/candidate", None),
+    ("PUT", "/studies/{s}/conditions/thick", {"where": 'actual = "yes"'}),
+    ("DELETE", "/studies/{s}/conditions/thick", None),
     ("DELETE", "/studies/{s}", None),
     ("POST", "/deleted/study/{s}/restore", None),
 ]  # fmt: skip

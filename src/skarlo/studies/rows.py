@@ -340,6 +340,11 @@ class Rows:
                 )
         return self._truth(condition, None)
 
+    def where(self, text: str, candidate: int | None) -> core.Truth:
+        """Of all rows whether a condition is true; what it says of an answer without saying whose is of the candidate.
+        Raises Refusal for a wrong one."""
+        return self._truth(self._lasting(text), candidate)
+
     def picked_by(self, where: Sequence[tuple[str, str]]) -> list[str]:
         """The candidates by whose answers rows are picked, in the study's order."""
         read = {self._whose(of) for name, text in where if not name for _, of in self._lasting(text).answers if of}

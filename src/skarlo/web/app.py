@@ -24,7 +24,20 @@ from skarlo.studies.workspace import Workspace
 from . import problems, security
 from .document import complete, operation_id
 from .models import Health
-from .routes import dossier, intake, jobs, mapped, results, revisions, rows, session, studies, uploads, versions
+from .routes import (
+    dossier,
+    intake,
+    jobs,
+    mapped,
+    naming,
+    results,
+    revisions,
+    rows,
+    session,
+    studies,
+    uploads,
+    versions,
+)
 from .shared import api
 
 STATIC = Path(__file__).parent / "static"
@@ -58,7 +71,20 @@ def create_app(
     security.install(app, LOOPBACK if hosts is None else hosts, https)
     problems.install(app)
     jobs.install(app)
-    for routes in (session, uploads, studies, results, intake, jobs, versions, rows, mapped, dossier, revisions):
+    for routes in (
+        session,
+        uploads,
+        studies,
+        results,
+        intake,
+        jobs,
+        versions,
+        rows,
+        mapped,
+        naming,
+        dossier,
+        revisions,
+    ):
         assert routes  # imported for the routes they add to the blueprint
     app.register_api(api)
     _pages(app)

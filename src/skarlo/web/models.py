@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Any, Literal
 
 from pydantic import (
@@ -215,13 +215,22 @@ class PicturesKept(BaseModel):
     sha256: str
 
 
+class NamedOut(BaseModel):
+    """A named condition. `kept`: the day as of which its rows stay what they were; `alone`: whether rows can be read
+    alone by it, the same for every candidate and at every cutoff."""
+
+    where: str
+    kept: date | None
+    alone: bool
+
+
 class StudyOut(BaseModel):
     id: int
     title: str
     author: str
     created: datetime
     holdout: HoldoutResult
-    conditions: dict[str, str] = Field(description="named conditions that rows can be chosen by, with their text")
+    conditions: dict[str, NamedOut]
     mapping: dict[str, Any]
     holdout_file: str
     balance: dict[str, dict[str, ClassBalance]] = Field(description="rows and share of each class, by split")

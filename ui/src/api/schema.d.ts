@@ -686,6 +686,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/studies/{study_id}/conditions/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Call a condition by a name, in place of any of that name: it is a slice of the results, gates may be read on it,
+         * @description and it goes along with the saved study. Kept, its rows stay what they are at these cutoffs.
+         */
+        put: operations["nameCondition"];
+        post?: never;
+        /** Take a named condition away. */
+        delete: operations["takeName"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/studies/{study_id}/rows": {
         parameters: {
             query?: never;
@@ -3336,12 +3357,9 @@ export interface components {
              */
             created: string;
             holdout: components["schemas"]["HoldoutResult"];
-            /**
-             * Conditions
-             * @description named conditions that rows can be chosen by, with their text
-             */
+            /** Conditions */
             conditions: {
-                [key: string]: string;
+                [key: string]: components["schemas"]["NamedOut"];
             };
             /** Mapping */
             mapping: {
@@ -3471,6 +3489,19 @@ export interface components {
              * @enum {string}
              */
             needs: "counts" | "scores" | "probabilities";
+        };
+        /**
+         * NamedOut
+         * @description A named condition. `kept`: the day as of which its rows stay what they were; `alone`: whether rows can be read
+         *     alone by it, the same for every candidate and at every cutoff.
+         */
+        NamedOut: {
+            /** Where */
+            where: string;
+            /** Kept */
+            kept: string | null;
+            /** Alone */
+            alone: boolean;
         };
         /**
          * PicturesKept
@@ -4089,6 +4120,29 @@ export interface components {
              * @description their places in the hold-out file, from 1
              */
             rows: number[];
+        };
+        /**
+         * NamedIn
+         * @description A condition to be called by a name.
+         */
+        NamedIn: {
+            /**
+             * Where
+             * @description docs/conditions.md
+             */
+            where: string;
+            /**
+             * Keep
+             * @description its rows stay those of which it is true now, by their ids
+             * @default false
+             */
+            keep?: boolean;
+            /**
+             * Candidate
+             * @description of what is kept: whose answers are meant, by position
+             * @default null
+             */
+            candidate?: number | null;
         };
         /**
          * RowsOut
@@ -7813,6 +7867,169 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InsideOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    nameCondition: {
+        parameters: {
+            query?: {
+                /** @description only rows with this value in this field, as ward=North, or of which a condition is true, as =girth >= 40 and girth < 80; several go together */
+                within?: string[];
+                /** @description cutoffs by candidate position in place of the kept ones, as 1:0.4,2:0.5 */
+                cutoffs?: string;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeName: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
                 };
             };
             /** @description Accepted */

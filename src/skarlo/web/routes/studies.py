@@ -38,6 +38,7 @@ from ..models import (
     Finite,
     Id,
     MetricInfo,
+    NamedOut,
     OneOf,
     PicturesKept,
     RuleInfo,
@@ -195,10 +196,13 @@ def made(what: str, work: Callable[[Progress], Made], status: int = 201) -> Resp
 ONE_BY_ONE = re.compile(r"\b(predicted|right|mark)\b|\bscore\b(?!\s*\()")
 
 
-def _conditions(asked: Mapping[str, Any]) -> dict[str, str]:
-    """The study's named conditions that rows can be chosen by, the same for every candidate and at every cutoff; what
-    is kept as of a day is a slice alone."""
-    return {name: text for name, text in asked.items() if isinstance(text, str) and not ONE_BY_ONE.search(text)}
+def _conditions(asked: Mapping[str, Any]) -> dict[str, NamedOut]:
+    """The study's named conditions."""
+    return {
+        name: NamedOut(where=said, kept=None, alone=not ONE_BY_ONE.search(said)) if isinstance(said, str)
+        else NamedOut(where=said["where"], kept=said["kept"], alone=False)
+        for name, said in asked.items()
+    }  # fmt: skip
 
 
 def study_out(study_id: int) -> StudyOut:

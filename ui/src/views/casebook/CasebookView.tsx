@@ -12,6 +12,7 @@ import { Case } from "./Case";
 import { Labels } from "./Labels";
 import { List, PAGE } from "./List";
 import { MapView } from "./MapView";
+import { Naming } from "./Naming";
 import { Query } from "./Query";
 import { ACROSS, Sheet } from "./Sheet";
 import type { Known } from "./suggest";
@@ -45,7 +46,7 @@ export function CasebookView() {
 /** The rows behind any number, in an order that teaches; one of them large. */
 function RowsBehind({ choose }: { choose: ReactNode }) {
   const scope = useScope();
-  const { study, split, slice, query, own, setOwn, chosen, all, results, go } = scope;
+  const { study, split, slice, query, own, setOwn, chosen, all, results, go, mayWrite } = scope;
   const front = chosen.find((c) => c.letter === own.front) ?? chosen[0] ?? all[0];
   const condition = own.q ?? "";
   const sort = own.sort ?? (condition && front ? "wrong" : "row");
@@ -69,6 +70,7 @@ function RowsBehind({ choose }: { choose: ReactNode }) {
   const here = useRows(study.id, { ...asked, start: page * PAGE, count: PAGE });
   const row = here.isPlaceholderData ? undefined : here.data?.rows[at - page * PAGE];
   const [noting, setNoting] = useState(0);
+  const [naming, setNaming] = useState(false);
   const step = (by: number) => open(Math.min(total - 1, Math.max(0, at + by)));
   const picture = (study.mapping as { show?: { picture?: string } }).show?.picture;
   const pictures = picture !== undefined && own.seen === "pictures";
@@ -181,6 +183,11 @@ function RowsBehind({ choose }: { choose: ReactNode }) {
           />
         )}
         <span className="flex-1" />
+        {(Object.keys(study.conditions).length > 0 || (condition && mayWrite && !refused)) && (
+          <button type="button" className="link" onClick={() => setNaming(true)}>
+            {condition && mayWrite ? "name it" : "named conditions"}
+          </button>
+        )}
         {asScope && (
           <button
             type="button"
@@ -199,6 +206,14 @@ function RowsBehind({ choose }: { choose: ReactNode }) {
           save CSV
         </a>
       </div>
+      {naming && (
+        <Naming
+          condition={refused ? "" : condition}
+          candidate={front?.position}
+          onChoose={(to) => setOwn({ q: to, at: null })}
+          onDone={() => setNaming(false)}
+        />
+      )}
       <Fault error={refused ? null : here.error} again={() => void here.refetch()} />
       {total > 0 && (
         <div

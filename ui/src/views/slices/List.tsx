@@ -6,7 +6,7 @@ import { Whisker, WhiskerRuler } from "../../charts/Whisker";
 import { PENDING, Tile } from "../../parts/basics";
 import { colour } from "../../parts/marks";
 import { count, several, shown } from "../../parts/number";
-import { groupName, isApart, type Order, ordered, type Read, type Slice, type Told, wholeOf } from "./groups";
+import { groupName, isApart, NAMED, type Order, ordered, type Read, type Slice, type Told, wholeOf } from "./groups";
 
 const MOST = 25; // groups that stand before the others are asked for
 
@@ -90,11 +90,8 @@ export function List({ told, info, order, alpha, late }: Props) {
       <p className="text-sm text-soft font-serif italic mt-1 max-w-[95ch]">
         Filled, bold: separated from the other rows, after correction for the {count(first.length)} groups. Ring: not
         separated
-        {told.some(({ of }) => of.some((s) => s.by.condition !== undefined))
-          ? ", or not tested: marked by eye, or by the answer"
-          : ""}
-        . Upright line: all rows. Under {results.settings.min_slice} rows: counts only.{" "}
-        <span className="kbd not-italic">g</span> sorts otherwise
+        {own.by === NAMED ? ", or not tested: marked by eye, or by the answer" : ""}. Upright line: all rows. Under{" "}
+        {results.settings.min_slice} rows: counts only. <span className="kbd not-italic">g</span> sorts otherwise
         {own.and ? (
           <>
             , <span className="kbd not-italic">x</span> swaps the fields

@@ -1,0 +1,94 @@
+"""Conditions named on the page: slices from then on, kept as of a day on request, taken away again."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+
+import pytest
+
+from conftest import user_named
+from files import STUDY, write_study
+from skarlo.web.demo import bring_in
+from web.test_casebook import ask
+from web.test_slices import told_of
+
+WAIT = {"Prefer": "wait=60"}
+
+
+@pytest.fixture
+def rows():
+    return told_of(400)
+
+
+@pytest.fixture
+def number(workspace, tmp_path, rows):
+    toml = STUDY + '[settings]\nmin_slice = 1\n[conditions]\nnorth = \'ward = "North"\'\n' + (
+        '[[gates]]\nmetric = "accuracy"\nat_least = 0.1\nwhere = "north"\n'
+    )  # fmt: skip
+    return bring_in(workspace, write_study(tmp_path / "own", rows, toml), user_named(workspace, "ana"))
+
+
+def name(person, number, called, **body):
+    return person("PUT", f"/studies/{number}/conditions/{called}?cutoffs=1:0.5", body, headers=WAIT)
+
+
+def slices(person, number):
+    told = ask(person, f"/studies/{number}/parts", kinds="slices", split="test", fields=":named", cutoffs="1:0.5").json
+    return {s["by"]["condition"]: s for s in told["candidates"][0]["splits"]["test"]["slices"]}
+
+
+def test_a_condition_is_named_and_one_that_is_kept_stays_what_it_was(signed_in, number, rows):
+    ana = signed_in("ana")
+    told = name(ana, number, "thick ones", where="girth >= 80")
+    assert told.status_code == 200, told.json
+    kept = name(ana, number, "missed", where='not right and actual = "yes"', keep=True, candidate=1)
+    assert kept.status_code == 200, kept.json
+    conditions = kept.json["conditions"]
+    assert list(conditions) == ["north", "thick ones", "missed"]
+    assert (conditions["thick ones"]["alone"], conditions["missed"]["alone"]) == (True, False)
+    assert conditions["missed"]["kept"] is not None
+    test = [r for r in rows if r["split"] == "test"]
+    missed = [r for r in test if r["actual"] == "yes" and float(r["p"]) < 0.5]
+    found = slices(ana, number)
+    assert found["thick ones"]["rows"] == sum(float(r["girth"] or 0) >= 80 for r in test)
+    assert found["missed"]["rows"] == len(missed)
+    # at another cutoff the same rows, of which some are found now
+    low = ask(ana, f"/studies/{number}/parts", kinds="slices", split="test", fields=":named", cutoffs="1:0.1").json
+    (again,) = (s for s in low["candidates"][0]["splits"]["test"]["slices"] if s["by"]["condition"] == "missed")
+    assert again["rows"] == len(missed)
+    assert again["metrics"]["recall"]["value"] == sum(float(r["p"]) >= 0.1 for r in missed) / len(missed)
+    # it stands in the results and leaves with the study
+    results = ask(ana, f"/studies/{number}/results").json
+    assert set(results["conditions"]) == {"north", "thick ones", "missed"}
+    saved = ana("GET", f"/studies/{number}/export.zip")
+    with zipfile.ZipFile(io.BytesIO(saved.data)) as packed:
+        (file,) = (x for x in packed.namelist() if x.endswith("study.toml"))
+        assert '"thick ones" = "girth >= 80"' in packed.read(file).decode()
+
+
+def test_a_name_is_taken_away_unless_a_gate_is_read_on_it(signed_in, number):
+    ana = signed_in("ana")
+    name(ana, number, "thick", where="girth >= 80")
+    name(ana, number, "thick", where="girth >= 90")
+    gone = ana("DELETE", f"/studies/{number}/conditions/thick", headers=WAIT)
+    assert list(gone.json["conditions"]) == ["north"]
+    assert ana("DELETE", f"/studies/{number}/conditions/thick").status_code == 404
+    refused = ana("DELETE", f"/studies/{number}/conditions/north")
+    assert (refused.status_code, "a gate is read on" in refused.text) == (422, True)
+
+
+@pytest.mark.parametrize(
+    ("body", "said"),
+    [
+        ({"where": "girth >="}, "girth"), ({"where": "bark = 3"}, "bark"), ({"where": 'mark "none"'}, "none"),
+        ({"where": "girth > 1e9", "keep": True}, "no row is so"), ({"where": ""}, "at least 1"),
+        ({"where": "right", "keep": True}, "whose answer"), ({"where": "right", "keep": True, "candidate": 9}, "9"),
+    ],
+)  # fmt: skip
+def test_what_is_no_condition_is_told_and_nothing_changes(signed_in, number, body, said):
+    ana = signed_in("ana")
+    told = name(ana, number, "other", **body)
+    assert told.status_code in (404, 422), told.json
+    assert said in told.text
+    assert list(ask(ana, f"/studies/{number}").json["conditions"]) == ["north"]
