@@ -9,7 +9,7 @@ import urllib.parse
 import pytest
 
 from conftest import user_named
-from files import write_study
+from files import rows_of, write_csv, write_study
 from skarlo.web.demo import bring_in
 from web.test_slices import told_of
 
@@ -135,3 +135,24 @@ def test_the_rows_of_a_filter_are_saved_whole(signed_in, number, rows):
     every = list(csv.DictReader(io.StringIO(ask(ana, f"/studies/{number}/rows.csv").text)))
     assert every[0]["note"] == "'=HYPERLINK(1)"
     assert len(every) == len(rows)
+
+
+def test_a_stated_reason_stands_beside_its_answer_joined_on_id(signed_in, workspace, tmp_path):
+    rows = rows_of(60)
+    path = write_study(tmp_path / "why", rows)
+    (path.parent / "study.toml").write_text(
+        path.read_text().replace('predicted = "said"', 'predicted = "said"\nreason = "why"\nno_answer = "wrong"')
+    )
+    why = {r["id"]: f"it looks {r['said']}, “{r['id']}”" if i % 3 else "" for i, r in enumerate(rows)}
+    answered = [{**r, "why": why[r["id"]]} for r in reversed(rows[5:])]
+    write_csv(path.parent / "labels.csv", answered, ["id", "said", "why"])
+    number = bring_in(workspace, path, user_named(workspace, "ana"))
+    ana = signed_in("ana")
+    page = ask(ana, f"/studies/{number}/rows", count=60).json
+    place = {r["id"]: i for i, r in enumerate(rows, 1)}
+    told = {r["row"]: r["answers"][1]["reason"] for r in page["rows"]}
+    there = {r["id"] for r in answered}
+    assert told == {place[x]: why[x] or None if x in there else None for x in place}
+    assert all(r["answers"][0]["reason"] is None for r in page["rows"])
+    saved = csv.DictReader(io.StringIO(ask(ana, f"/studies/{number}/rows.csv").text))
+    assert [r["Labels: reason"] for r in saved] == [told[r["row"]] or "" for r in page["rows"]]

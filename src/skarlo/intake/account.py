@@ -49,11 +49,15 @@ class Read:
 
 @dataclass(frozen=True)
 class Answered:
-    """A candidate over all rows of the hold-out, and where in its file each row's answer stands (-1: nowhere)."""
+    """A candidate over all rows of the hold-out, and where in its file each row's answer stands (-1: nowhere).
+
+    reason : why it says what it says, text along the rows, null where nothing is stated; None where it states none
+    """
 
     candidate: Candidate
     order: IntArray
     source: Source
+    reason: pl.Series | None = None
 
     def joined(self, ids: pl.Series) -> Joined:
         """How its answers joined; those that found no row, or stood twice, were errors and are none now."""

@@ -42,6 +42,7 @@ def read_candidate(
         return None
     # the cells are looked at in their file's own order, so that their faults are named whether or not the ids join
     read = _Reading(c, own, source.name, classes, spec.holdout.merge, doing)
+    reasons = None if c.reason is None else doing.column(table, c.reason, source.name, "stated reason")
     price = _price(c, table, source, own, doing)
     about: dict[str, Any] = {
         "runs_now": c.runs_now, "version": c.version, "made_with": c.made_with,
@@ -58,15 +59,20 @@ def read_candidate(
     if order is None:
         return None
     cutoff = _cutoff(c) if len(classes) == 2 and c.predicted is None else None
-    return Answered(core.Candidate(c.name, cutoff=cutoff, **answers, **about), order, source)
+    reason = None if reasons is None else _stated(reasons, order)
+    return Answered(core.Candidate(c.name, cutoff=cutoff, **answers, **about), order, source, reason)
+
+
+def _stated(column: pl.Series, order: IntArray) -> pl.Series:
+    """Reasons in the order of the hold-out; null where there is none."""
+    text = as_text(column).gather(np.maximum(order, 0))
+    return text.set((text == "") | pl.Series(order < 0), None)
 
 
 def _price(
     c: CandidateSpec, table: pl.DataFrame, source: Source, ids: pl.Series | None, doing: Loading
 ) -> float | None:
     """The price of 1,000 rows: as it is said, or the mean of a column with the price of each answer."""
-    if c.reason is not None:
-        doing.column(table, c.reason, source.name, "stated reason")
     if c.price is None:
         return c.price_per_1000
     if c.price_per_1000 is not None:

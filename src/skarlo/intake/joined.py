@@ -3,7 +3,7 @@
 Columns: `row`, the row's place in the hold-out file from 1; `split`; `actual`, the class's code; `field:NAME`, each
 column of the hold-out as it was read; and for the i-th candidate, from 0, `i:place`, where its answer stands in its own
 file, from 1 (0: it has none), with `i:score`, `i:predicted` (a class's code, -1: none) or `i:probability:k` for the
-class of code k.
+class of code k, and `i:reason`, why it says so, where it states that.
 """
 
 from __future__ import annotations
@@ -51,6 +51,8 @@ def joined(
             columns[f"{i}:score"] = pl.Series(c.score).fill_nan(None)
         if c.predicted is not None:
             columns[f"{i}:predicted"] = pl.Series(c.predicted.astype(np.int32))
+        if a.reason is not None:
+            columns[f"{i}:reason"] = a.reason
         if c.probabilities is not None:
             for k in range(c.probabilities.shape[1]):
                 columns[f"{i}:probability:{k}"] = pl.Series(c.probabilities[:, k]).fill_nan(None)

@@ -33,6 +33,7 @@ from .workspace import Workspace
 
 T = TypeVar("T")
 Within = tuple[tuple[str, str], ...]  # fields with their values; a text without a name is a condition
+ROWS = "rows 2"  # of the table that keeps them: with stated reasons
 
 
 class Remembered:
@@ -370,5 +371,5 @@ def _without_cutoff(c: CandidateRecord) -> CandidateRecord:
 
 def _key(record: StudyRecord, candidates: list[CandidateRecord], spec: StudySpec) -> str:
     asked = spec.model_dump(mode="json", exclude={"shown"})  # which changes no number
-    what = [core.VERSION, environment(), record.holdout_sha256, [c.sha256 for c in candidates], asked]
+    what = [core.VERSION, ROWS, environment(), record.holdout_sha256, [c.sha256 for c in candidates], asked]
     return hashlib.sha256(json.dumps(what, sort_keys=True).encode()).hexdigest()

@@ -100,13 +100,14 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Answer:
-    """What a candidate answered for a row: where in its file, its score or each class's probability, and the code of
-    the class that is predicted (-1: no answer; None: no cutoff)."""
+    """What a candidate answered for a row: where in its file, its score or each class's probability, the code of the
+    class that is predicted (-1: no answer; None: no cutoff), and why, where it states a reason."""
 
     place: int | None
     score: float | None
     probabilities: list[float] | None
     predicted: int | None
+    reason: str | None = None
 
 
 @dataclass(frozen=True)
@@ -495,10 +496,10 @@ class Rows:
             return some[name].to_list() if name in some.columns else [None] * some.height
 
         each = [some[name].to_list() for name in self.columns if name.startswith(f"{i}:probability:")]
-        said = some.select(self._predicted(i).alias("said"))["said"].to_list()
+        said, why = some.select(self._predicted(i).alias("said"))["said"].to_list(), column(f"{i}:reason")
         return [
             Answer(
-                place or None, score, [p[k] for p in each] if each and each[0][k] is not None else None, said[k]
+                place or None, score, [p[k] for p in each] if each and each[0][k] is not None else None, said[k], why[k]
             )
             for k, (place, score) in enumerate(zip(column(f"{i}:place"), column(f"{i}:score"), strict=True))
         ]  # fmt: skip

@@ -4182,6 +4182,11 @@ export interface components {
              * @description the predicted class; null where there is no answer, or no cutoff
              */
             predicted: string | null;
+            /**
+             * Reason
+             * @description why, where the candidate states it
+             */
+            reason: string | null;
         };
         /**
          * MarkOut

@@ -70,6 +70,7 @@ class AnswerOut(BaseModel):
     score: float | None
     probabilities: dict[str, float] | None
     predicted: str | None = Field(description="the predicted class; null where there is no answer, or no cutoff")
+    reason: str | None = Field(description="why, where the candidate states it")
 
 
 class MarkOut(BaseModel):
@@ -131,7 +132,7 @@ def _told(study_id: int, rows: Rows, asked: Asked, some: Sequence[Row]) -> list[
             row=r.row, split=r.split, actual=classes[r.actual], fields=r.fields,
             answers=[
                 AnswerOut(
-                    position=position, place=a.place, score=a.score, predicted=named(a.predicted),
+                    position=position, place=a.place, score=a.score, predicted=named(a.predicted), reason=a.reason,
                     probabilities=None if a.probabilities is None else dict(zip(classes, a.probabilities, strict=True)),
                 )
                 for position, a in zip(asked.positions, r.answers, strict=True)
@@ -163,13 +164,16 @@ def save_rows(path: StudyPath, query: SavedQuery) -> Response:
     names = [c.name for c in rows.study.candidates]
     writer = csv.writer(out)
     fields = rows.fields
-    head = ["row", "split", "actual", *fields, *(f"{n}: {x}" for n in names for x in ("predicted", "score")),
-            "marks", "note"]  # fmt: skip
+    stated = [f"{i}:reason" in rows.columns for i in range(len(names))]
+    told = [("predicted", "score", "reason") if states else ("predicted", "score") for states in stated]
+    own = [f"{n}: {x}" for n, some in zip(names, told, strict=True) for x in some]
+    head = ["row", "split", "actual", *fields, *own, "marks", "note"]
     writer.writerow([_plain(x) for x in head])
     for start in range(0, max(1, first.total), MOST):
         page = first if start == 0 else rows.page(replace(wanted, start=start))
         for r in _told(path.study_id, rows, asked, page.rows):
-            said = [x for a in r.answers for x in (a.predicted, a.score)]
+            said = [x for a, states in zip(r.answers, stated, strict=True)
+                    for x in ((a.predicted, a.score, a.reason) if states else (a.predicted, a.score))]  # fmt: skip
             writer.writerow([_plain(x) for x in (
                 r.row, r.split, r.actual, *(r.fields[f] for f in fields), *said,
                 "; ".join(m.mark for m in r.marks), r.note.text if r.note else "",

@@ -69,6 +69,7 @@ export function Case({ row, front, place, marks, noting }: Props) {
       )}
       {picture && <Picture name={picture} large />}
       {text && <Text text={text} />}
+      <Reasons row={row} />
       <Fields row={row} front={front} />
       <Marks row={row} marks={marks} noting={noting} />
     </article>
@@ -190,6 +191,28 @@ function Rungs({ row }: { row: RowTold }) {
           </div>
         );
       })}
+    </section>
+  );
+}
+
+/** Why candidates say what they say, where they state it. */
+function Reasons({ row }: { row: RowTold }) {
+  const { chosen } = useScope();
+  const stated = chosen.flatMap((c) => {
+    const reason = row.answers.find((x) => x.position === c.position)?.reason;
+    return reason ? [{ c, reason }] : [];
+  });
+  if (stated.length === 0) return null;
+  return (
+    <section aria-label="Stated reasons" className="text-sm space-y-1">
+      {stated.map(({ c, reason }) => (
+        <p key={c.position} className="flex gap-2" data-reason={c.letter}>
+          <Tile position={c.position} letter={c.letter} />
+          <span className="font-serif italic min-w-0 break-words" dir="auto">
+            “{reason}”
+          </span>
+        </p>
+      ))}
     </section>
   );
 }
