@@ -82,6 +82,7 @@ def test_removing_an_exhibit_can_be_undone(person, study):
     ana.get_by_role("button", name="Pin this view").click()
     ana.get_by_label("Caption").fill("Where it errs")
     ana.keyboard.press("Enter")
+    expect(ana.get_by_role("dialog")).to_have_count(0)
     ana.goto(f"{study}/dossier")
     ana.get_by_role("button", name="Remove exhibit 1").click()
     expect(ana.locator("[data-exhibit]")).to_have_count(0)

@@ -86,18 +86,21 @@ describe("a map", () => {
   it("names the places with the highest share of errors among those of enough rows", () => {
     const points: [number, number][] = [];
     const said: number[] = [];
-    for (let i = 0; i < 40; i++) {
+    for (let i = 0; i < 400; i++) {
       points.push([0.05, 0.05], [0.95, 0.95], [0.5, 0.5]);
-      said.push(i < 10 ? 0 : 1, i < 30 ? 0 : 1, 1);
+      said.push(i < 100 ? 0 : 1, i < 300 ? 0 : 1, 1);
     }
     points.push([0.05, 0.95]);
     said.push(0);
     const m = mapped(points, Array(points.length).fill(1), said);
     const found = worstPlaces(m, 1, { x0: 0, x1: 1, y0: 0, y1: 1 });
     expect(found.map((p) => [p.rows, p.errors])).toEqual([
-      [40, 30],
-      [40, 10],
+      [400, 300],
+      [400, 100],
     ]);
+    // of fewer rows the fields are larger, so that they hold enough of them
+    const few = mapped(points.slice(0, 120), Array(120).fill(1), said.slice(0, 120));
+    expect(worstPlaces(few, 1, { x0: 0, x1: 1, y0: 0, y1: 1 }).map((p) => p.rows)).toEqual([40, 80]);
   });
 
   it("writes a line into the address and reads it back", () => {

@@ -8,6 +8,7 @@ import { box, type Corner, type Seen } from "./place";
 
 const [WIDE, HIGH, BELOW] = [620, 470, 34];
 const RING = 60;
+const RESTS = 160; // ms after which it is drawn in full
 export type Tool = "move" | "line" | "box";
 export type Ring = { x: number; y: number; r: number };
 
@@ -54,11 +55,20 @@ export function Plane({ m, now, show, positive, line, chosenPoints, tool, ring, 
     for (const i of chosenPoints) out[i] = 1;
     return out;
   }, [m, line, chosenPoints]);
+  const last = useRef<Seen | null>(null);
   useEffect(() => {
-    const frame = requestAnimationFrame(() => {
-      if (canvas.current) setPainted(drawMap(canvas.current, m, now, { show, positive, mask }));
-    });
-    return () => cancelAnimationFrame(frame);
+    // moved since it was last drawn: quickly, and in full once it rests
+    const moving = last.current !== null && last.current !== now;
+    const paint = (quick: boolean) => {
+      last.current = now;
+      if (canvas.current) setPainted(drawMap(canvas.current, m, now, { show, positive, mask }, quick));
+    };
+    const frame = requestAnimationFrame(() => paint(moving));
+    const rest = moving ? setTimeout(() => requestAnimationFrame(() => paint(false)), RESTS) : undefined;
+    return () => {
+      cancelAnimationFrame(frame);
+      clearTimeout(rest);
+    };
   }, [m, now, show, positive, mask]);
   const x = scaleLinear([now.x0, now.x1], [0, WIDE]);
   const y = scaleLinear([now.y0, now.y1], [HIGH, 0]);

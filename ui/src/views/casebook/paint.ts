@@ -2,6 +2,7 @@ import type { Mapped } from "../../api/mapped";
 import { errorOf, type Seen } from "./place";
 
 const DENSE = 20_000;
+const MOVING = 300_000; // points that are looked at while the plane is moved
 const MOST_MARKED = 4_000;
 const COLOURS = 8;
 
@@ -9,8 +10,9 @@ export type Painted = { marked: number; drawn: number; sampled: boolean };
 type How = { show: string; positive: number; mask: Uint8Array | null };
 
 /** Draw the points that are seen: their density where there are many, and what is marked above them; of more marked
- * points than the eye can follow every so manyth. */
-export function drawMap(canvas: HTMLCanvasElement, m: Mapped, seen: Seen, how: How): Painted {
+ * points than the eye can follow every so manyth. While it is moved the density is that of every so manyth point, so
+ * that it keeps a frame's pace. */
+export function drawMap(canvas: HTMLCanvasElement, m: Mapped, seen: Seen, how: How, moving = false): Painted {
   const ratio = window.devicePixelRatio || 1;
   const [w, h] = [canvas.clientWidth || canvas.width, canvas.clientHeight || canvas.height];
   if (canvas.width !== Math.round(w * ratio)) {
@@ -23,7 +25,8 @@ export function drawMap(canvas: HTMLCanvasElement, m: Mapped, seen: Seen, how: H
   const colour = (name: string) => resolved(ctx, style, `--color-${name}`);
   const [kx, ky] = [canvas.width / (seen.x1 - seen.x0), canvas.height / (seen.y1 - seen.y0)];
   ctx.clearRect(0, 0, canvas.width, canvas.height);
-  base(ctx, m, seen, kx, ky, colour(how.mask ? "rule" : "faint"), how.mask);
+  const every = moving ? Math.max(1, Math.ceil(m.n / MOVING)) : 1;
+  base(ctx, m, seen, kx, ky, colour(how.mask ? "rule" : "faint"), how.mask, every);
   const told = marked(m, how);
   let drawn = 0;
   const size = 2.6 * ratio;
@@ -96,6 +99,7 @@ function base(
   ky: number,
   colour: string,
   mask: Uint8Array | null,
+  every: number,
 ) {
   const { width, height } = ctx.canvas;
   if (m.n <= DENSE) {
@@ -114,7 +118,7 @@ function base(
   let most = 1;
   const { n: rows, x: xs, y: ys } = m;
   const { x0, y1 } = seen;
-  for (let i = 0; i < rows; i++) {
+  for (let i = 0; i < rows; i += every) {
     const fx = ((xs[i] as number) - x0) * kx;
     const fy = (y1 - (ys[i] as number)) * ky;
     if (fx >= 0 && fy >= 0 && fx < width && fy < height) {

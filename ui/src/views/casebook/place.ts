@@ -57,24 +57,26 @@ export const box = ({ x0, x1, y0, y1 }: Seen): Corner[] => [
 ];
 
 export type Place = { at: Seen; rows: number; errors: number };
-const [BINS, LEAST, MOST] = [10, 30, 5];
+const [FINEST, COARSEST, LEAST, MOST] = [10, 2, 30, 5];
 
-/** Where the plane is cut into equal fields, those of enough rows with the highest share of errors. */
+/** Where the plane is cut into equal fields, as many as leave each twice as many rows as are enough on the mean, those
+ * of enough rows with the highest share of errors. */
 export function worstPlaces(m: Mapped, positive: number, seen: Seen): Place[] {
-  const rows = new Uint32Array(BINS * BINS);
-  const errors = new Uint32Array(BINS * BINS);
-  const [w, h] = [(seen.x1 - seen.x0) / BINS, (seen.y1 - seen.y0) / BINS];
+  const bins = Math.max(COARSEST, Math.min(FINEST, Math.floor(Math.sqrt(m.n / (2 * LEAST)))));
+  const rows = new Uint32Array(bins * bins);
+  const errors = new Uint32Array(bins * bins);
+  const [w, h] = [(seen.x1 - seen.x0) / bins, (seen.y1 - seen.y0) / bins];
   for (let i = 0; i < m.n; i++) {
     const [cx, cy] = [Math.floor(((m.x[i] as number) - seen.x0) / w), Math.floor(((m.y[i] as number) - seen.y0) / h)];
-    if (cx < 0 || cy < 0 || cx >= BINS || cy >= BINS) continue;
-    const k = cy * BINS + cx;
+    if (cx < 0 || cy < 0 || cx >= bins || cy >= bins) continue;
+    const k = cy * bins + cx;
     rows[k] = (rows[k] as number) + 1;
     if (errorOf(m, i, positive)) errors[k] = (errors[k] as number) + 1;
   }
   return [...rows.keys()]
     .filter((k) => (rows[k] as number) >= LEAST && (errors[k] as number) > 0)
     .map((k) => {
-      const [cx, cy] = [k % BINS, Math.floor(k / BINS)];
+      const [cx, cy] = [k % bins, Math.floor(k / bins)];
       const at = { x0: seen.x0 + cx * w, x1: seen.x0 + (cx + 1) * w, y0: seen.y0 + cy * h, y1: seen.y0 + (cy + 1) * h };
       return { at, rows: rows[k] as number, errors: errors[k] as number };
     })
