@@ -62,6 +62,11 @@ export function MapView({ choose }: { choose: ReactNode }) {
     () => (m && all_ && !line.length ? worstPlaces(m, positive, all_) : []),
     [m, all_, line, positive],
   );
+  const wrong = useMemo(() => {
+    let n = 0;
+    for (let i = 0; i < (m?.n ?? 0); i++) if (m && errorOf(m, i, positive)) n++;
+    return n;
+  }, [m, positive]);
   const [tool, setTool] = useState<Tool>("move");
   const [ring, setRing] = useState<Ring | null>(null);
   const draw = (corners: Corner[]) => {
@@ -109,7 +114,7 @@ export function MapView({ choose }: { choose: ReactNode }) {
               front,
               line,
               chosenPoints,
-              positive,
+              wrong,
               told: told.isPlaceholderData ? undefined : told.data,
               drawn: own.drawn,
               split,
@@ -231,16 +236,14 @@ type Said = {
   front: Shown;
   line: Corner[];
   chosenPoints: number[];
-  positive: number;
+  wrong: number;
   told: Schemas["InsideOut"] | undefined;
   drawn: string | undefined;
   split: string;
   tune: string | null;
 };
 
-function said({ m, front, line, chosenPoints, positive, told, drawn, split, tune }: Said): string {
-  let wrong = 0;
-  for (let i = 0; i < m.n; i++) if (errorOf(m, i, positive)) wrong++;
+function said({ m, front, line, chosenPoints, wrong, told, drawn, split, tune }: Said): string {
   const unplaced = m.about.rows - m.n;
   const left = unplaced > 0 ? ` ${several(unplaced, "row")} without a place are not shown.` : "";
   if (!line.length) {

@@ -2,7 +2,7 @@ import type { Mapped } from "../../api/mapped";
 import { errorOf, type Seen } from "./place";
 
 const DENSE = 20_000;
-const MOVING = 300_000; // points that are looked at while the plane is moved
+const MOVING = 150_000; // points that are looked at while the plane is moved
 const MOST_MARKED = 4_000;
 const COLOURS = 8;
 
