@@ -1,5 +1,6 @@
 """A cutoff dragged in the browser: the share of frames over 16.7 ms while a handle moves, against the same page idle,
-and the script's own milliseconds for each move. Six candidates; ROWS rows each (1,000,000 unless said).
+and the script's own milliseconds for each move. Six candidates; ROWS rows each (1,000,000 unless said). Then the map of
+all of them, dragged and gone nearer to.
 
     python benchmarks/drag.py [ROWS]
 """
@@ -61,7 +62,10 @@ def write(folder: Path, rows: int) -> Path:
     rng = np.random.default_rng(1)
     actual = rng.random(rows) < 0.2
     ids = [f"r{i}" for i in range(rows)]
-    pl.DataFrame({"id": ids, "actual": np.where(actual, "yes", "no")}).write_parquet(folder / "holdout.parquet")
+    girth = rng.normal(size=rows)
+    fields = {"girth": girth, "height": girth / 2 + rng.normal(size=rows)}
+    said = {"id": ids, "actual": np.where(actual, "yes", "no"), **fields}
+    pl.DataFrame(said).write_parquet(folder / "holdout.parquet")
     scores = {f"c{k}": np.clip(rng.normal(0.35 + 0.25 * actual, 0.15 + 0.02 * k), 0, 1) for k in range(CANDIDATES)}
     pl.DataFrame({"id": ids, **scores}).write_parquet(folder / "scores.parquet")
     entry = '[[candidates]]\nname = "Candidate {0}"\npath = "scores.parquet"\nid = "id"\nscore = "c{0}"\n'
@@ -82,6 +86,40 @@ def measure(page: Page) -> None:
         print(f"{what}: {late:.2f} of the frames over {SLOW} ms, median {statistics.median(frames):.1f} ms")
     print(f"dragging / idle, median frame: {statistics.median(dragged) / statistics.median(idle):.2f}")
     print(f"script for each move: median {statistics.median(work):.2f} ms, most {max(work):.1f} ms")
+
+
+def plane(page: Page) -> None:
+    """The map: script milliseconds for each move of the plane and each step nearer, and its frames."""
+    box = page.locator("canvas").bounding_box()
+    assert box is not None
+    meter = page.context.new_cdp_session(page)
+    meter.send("Performance.enable")
+
+    def script() -> float:
+        told = {x["name"]: x["value"] for x in meter.send("Performance.getMetrics")["metrics"]}
+        return 1000.0 * float(told["ScriptDuration"])
+
+    page.evaluate("""() => {
+      window.frames_ = []; let before = performance.now();
+      const next = now => { window.frames_.push(now - before); before = now; requestAnimationFrame(next); };
+      requestAnimationFrame(next);
+    }""")
+    x, y = box["x"] + 300, box["y"] + 200
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.evaluate("window.frames_.length = 0")
+    begun = script()
+    for k in range(MOVES):
+        page.mouse.move(x + k % 60, y + k % 30)
+    took, frames = (script() - begun) / MOVES, page.evaluate("window.frames_")
+    page.mouse.up()
+    page.wait_for_timeout(1000)
+    begun = script()
+    for k in range(20):
+        page.mouse.wheel(0, -100 if k < 10 else 100)
+        page.wait_for_timeout(30)
+    print(f"the map, moved: script {took:.1f} ms a move, median frame {statistics.median(frames):.1f} ms; "
+          f"nearer and further: script {(script() - begun) / 20:.1f} ms a step")  # fmt: skip
 
 
 def main() -> None:
@@ -108,6 +146,10 @@ def main() -> None:
         page.locator("main[aria-busy='false']").wait_for()
         print(f"{CANDIDATES} candidates of {rows:,} rows")
         measure(page)
+        page.goto(f"{address}/studies/{number}/casebook?read=map")
+        page.locator("canvas").wait_for()
+        page.wait_for_timeout(3000)
+        plane(page)
         browser.close()
 
 

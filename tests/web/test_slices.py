@@ -175,3 +175,23 @@ def test_named_conditions_and_marks_are_slices(signed_in, workspace, tmp_path, r
     ana("POST", f"/studies/{number}/exhibits", {"view": "slices", "scope": scope})
     page = ana("GET", f"/studies/{number}/dossier/preview", headers={"Prefer": "wait=60"}).text
     assert all(f"<td>{name}</td>" in page for name in holds)
+
+
+def test_a_field_may_have_commas_and_colons_in_its_name(signed_in, workspace, tmp_path, rows):
+    long = "ward, as the crews call it: old, or new"
+    named = [{k if k != "ward" else long: v for k, v in r.items()} for r in rows]
+    number = bring_in(workspace, write_study(tmp_path / "commas", named), user_named(workspace, "ana"))
+    ana = signed_in("ana")
+
+    def groups(fields):
+        asked = query(kinds="slices", split="test", fields=fields, cutoffs="1:0.5")
+        told = ana("GET", f"/studies/{number}/parts?{asked}", headers={"Prefer": "wait=60"}).json
+        return [s["by"] for s in told["candidates"][0]["splits"]["test"]["slices"]]
+
+    assert groups([long]) == [{long: ward} for ward in sorted(WARDS)]
+    assert {tuple(by) for by in groups([long, "seen:year"])} == {(long, "seen")}
+    assert groups("seen:year") == [{"seen": "2025"}]
+    asked = query(candidate=1, metric="recall", fields=[long], depth=1, cutoffs="1:0.5")
+    found = ana("GET", f"/studies/{number}/worst?{asked}", headers={"Prefer": "wait=60"}).json
+    assert all(set(f["by"]) == {long} for f in found["found"] + found["below"])
+    assert found["found"]

@@ -4906,7 +4906,7 @@ export interface operations {
                 metric?: string;
                 /** @description a loss by row in place of a metric: log_loss, brier or error */
                 loss?: string;
-                /** @description which; all if left out */
+                /** @description which, repeated or separated by commas; all if left out */
                 fields?: string[];
                 /** @description how many fields at a time */
                 depth?: number;

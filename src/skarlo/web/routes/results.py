@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from typing import Annotated, Any, Literal, get_type_hints
 
 from flask import Response
@@ -32,6 +32,7 @@ from skarlo.core import (
 )
 from skarlo.report.exhibits import EXHIBITS, sentence
 from skarlo.report.scope import Scope
+from skarlo.studies.evaluating import Asked
 from skarlo.studies.refusals import Missing, Refusal
 
 from ..models import (
@@ -60,6 +61,7 @@ from ..shared import (
     place_of,
     prepared_of,
     results_of,
+    rows_of,
 )
 
 TAG = [Tag(name="studies")]
@@ -139,7 +141,7 @@ class PartsQuery(ChoiceQuery):
         min_length=1, description="; ".join(f"{k.name}: {k.what}" for k in PART_KINDS.values())
     )
     split: str = Field(default="", description="of parts that there are one of for each split: which")
-    fields: Annotated[list[str], BeforeValidator(listed)] = Field(
+    fields: list[str] = Field(
         default=[],
         description="of slices: one of the study's lists of fields, as ward,shift, or any fields, each cut as it says: "
         "girth:4 (quantiles), girth:40|80 (edges), seen:month; all lists if left out",
@@ -244,7 +246,7 @@ class WorstQuery(CutoffsQuery):
     candidate: Id = Field(description="position of the candidate")
     metric: str = Field(default="", description="a rate or f1")
     loss: str = Field(default="", description="a loss by row in place of a metric: log_loss, brier or error")
-    fields: Annotated[list[str], BeforeValidator(listed)] = Field(default=[], description="which; all if left out")
+    fields: list[str] = Field(default=[], description="which, repeated or separated by commas; all if left out")
     depth: int = Field(default=2, ge=1, le=3, description="how many fields at a time")
     of: str = Field(default="", description="of three classes or more, the class that the rate is of")
 
@@ -284,6 +286,20 @@ def read_results(path: StudyPath, query: CutoffsQuery) -> Response:
     return immutable(results_of(asked_of(path.study_id, query.by_position(), within=query.where())))
 
 
+def fields_named(asked: Asked, said: Sequence[str]) -> list[str]:
+    """Fields that are asked for, repeated or separated by commas; what names a field as it is has its commas in it."""
+    if not any("," in one for one in said):
+        return [one for one in said if one]
+    known = set(rows_of(asked).fields)
+
+    def each(one: str) -> list[str]:
+        name, _, cut = one.rpartition(":")
+        whole = one in known or (name in known and "," not in cut)
+        return [one] if whole else [x for x in one.split(",") if x]
+
+    return [x for one in said for x in each(one)]
+
+
 @api.get("/studies/<int:study_id>/parts", tags=TAG, responses={200: PartsOut, **LONG})
 def read_parts(path: StudyPath, query: PartsQuery) -> Response:
     """Some parts of the results, at the given cutoffs or at those kept: nothing else is computed or sent. What no
@@ -296,6 +312,7 @@ def read_parts(path: StudyPath, query: PartsQuery) -> Response:
     query.check()
     if "cost" in query.kinds and not query.prices:
         raise Refusal(PRICES, "prices")
+    query.fields = fields_named(asked, query.fields)
     names = dict(zip(asked.positions, (c.name for c in asked.plain.candidates), strict=True))
     if {"cells", "disagreement", "across"} & set(query.kinds) and len(set(query.pair)) != 2:
         raise Refusal("cells, a disagreement and what lies across groups are of a pair: two candidates", "pair")
@@ -361,7 +378,8 @@ def read_worst(path: StudyPath, query: WorstQuery) -> Response:
         raise Missing(f"there is no candidate at position {query.candidate}", "candidate")
     if bool(query.metric) == bool(query.loss):
         raise Refusal("slices are searched by a metric or by a loss, one of them", "metric")
-    what = WorstAsked(names[query.candidate], query.metric, query.loss, tuple(query.fields), query.depth, query.of)
+    fields = tuple(fields_named(asked, query.fields))
+    what = WorstAsked(names[query.candidate], query.metric, query.loss, fields, query.depth, query.of)
     prepared_of(asked)
     own = evaluator()
     try:
