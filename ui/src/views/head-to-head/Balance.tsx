@@ -1,3 +1,4 @@
+import { useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { type Shown, useScope, writeAddress } from "../../app/scope";
@@ -8,6 +9,7 @@ import { count, pShown, several, shown } from "../../parts/number";
 import { newerOf } from "./Level";
 
 type Told = Schemas["DisagreementResult"];
+const MOST = 8; // classes that stand before the others are asked for
 
 /** Who is right where they differ: of each class, and of all. */
 export function Balance({ a, b, told, late }: { a: Shown; b: Shown; told: Told; late: boolean }) {
@@ -19,11 +21,15 @@ export function Balance({ a, b, told, late }: { a: Shown; b: Shown; told: Told; 
   });
   const most = Math.max(1, ...Object.values(told.by_class).map((n) => Math.max(n.only_a, n.only_b)));
   const all = told.only_a_share;
+  const [whole, setWhole] = useState(false);
+  const every = Object.entries(told.by_class);
+  const differing = [...every].sort(([, p], [, q]) => q.only_a + q.only_b - p.only_a - p.only_b);
+  const shownClasses = whole || every.length <= MOST ? every : differing.slice(0, MOST);
   const newer = newerOf(a, b);
   return (
     <section aria-label="Who is right where they disagree" className="text-sm">
       <h2 className="text-lg border-b border-ink pb-0.5">Who is right where they disagree</h2>
-      {Object.entries(told.by_class).map(([label, n]) => {
+      {shownClasses.map(([label, n]) => {
         const of = [`actual = ${quoted(called(label))}`];
         const right = (c: Shown, yes: boolean) => `${yes ? "" : "not "}right(${c.letter})`;
         return (
@@ -68,6 +74,13 @@ export function Balance({ a, b, told, late }: { a: Shown; b: Shown; told: Told; 
           </div>
         );
       })}
+      {every.length > MOST && (
+        <button type="button" className="link mt-1" onClick={() => setWhole(!whole)}>
+          {whole
+            ? `the ${count(MOST)} that differ most`
+            : `and ${several(every.length - MOST, "more class", "more classes")}, which differ less`}
+        </button>
+      )}
       {newer && !late && (
         <Mended newer={newer} older={newer === a ? b : a} told={told} turned={newer !== a} rows={rows} />
       )}
