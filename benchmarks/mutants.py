@@ -126,7 +126,7 @@ FAULTS = (
           'if p <= 1:\n        return f" and most often', "tests/report/test_drafting.py"),
     # What is kept and who may.
     Fault("environment left out of the key of kept results", "studies/evaluating.py",
-          "what = [core.VERSION, environment(), ", "what = [core.VERSION, ", "tests/web/test_together.py"),
+          "what = [core.VERSION, ROWS, environment(), ", "what = [core.VERSION, ROWS, ", "tests/web/test_together.py"),
     Fault("whoever wrote part of a revision signs it", "report/revisions.py",
           "if user.id in (revision.author_id, *revision.author_ids):", "if user.id == revision.author_id:",
           "tests/web/test_attacked.py"),
