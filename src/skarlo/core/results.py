@@ -371,6 +371,8 @@ class DisagreementResult(TypedDict):
     against: str
     rows: int
     by_class: dict[str, DisagreementOfClass]
+    only_a: int
+    only_b: int
     only_a_share: OnlyShare
     kappa: Metric
     spearman: NotRequired[Metric]

@@ -45,6 +45,7 @@ def test_each_row_is_counted_once(missing):
             n[kind] += 1
         assert {key: found["by_class"][label][key] for key in n} == n
     one, other = (sum(c[key] for c in found["by_class"].values()) for key in ("only_a", "only_b"))
+    assert (found["only_a"], found["only_b"]) == (one, other)
     share = found["only_a_share"]
     assert share["value"] == pytest.approx(one / (one + other))
     assert (share["low"], share["high"]) == pytest.approx(wilson(one, one + other, 0.95))

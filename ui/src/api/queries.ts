@@ -539,7 +539,18 @@ export function useChange(id: number) {
     mutationFn: (change: () => Promise<Study>) => change(),
     onSuccess: (study) => {
       queries.setQueryData(["study", id], study);
-      for (const key of ["parts", "fields", "findings", "tallies", "sentence", "unfold", "dossier"])
+      for (const key of [
+        "parts",
+        "fields",
+        "findings",
+        "tallies",
+        "sentence",
+        "unfold",
+        "dossier",
+        "rows",
+        "map",
+        "inside",
+      ])
         void queries.invalidateQueries({ queryKey: [key, id] });
     },
   });

@@ -1558,6 +1558,10 @@ export interface components {
             by_class: {
                 [key: string]: components["schemas"]["DisagreementOfClass"];
             };
+            /** Only A */
+            only_a: number;
+            /** Only B */
+            only_b: number;
             only_a_share: components["schemas"]["OnlyShare"];
             kappa: components["schemas"]["Metric"];
             spearman?: components["schemas"]["Metric"];

@@ -45,7 +45,7 @@ def disagreement(both: Both, against: str, reading: Reading) -> DisagreementResu
         by_class[label] = {**n, "only_a_share": share}  # type: ignore[typeddict-item]
     one, other = (int(np.count_nonzero(kinds[name])) for name in ("only_a", "only_b"))
     out: DisagreementResult = {
-        "against": against, "rows": len(actual), "by_class": by_class,
+        "against": against, "rows": len(actual), "by_class": by_class, "only_a": one, "only_b": other,
         "only_a_share": _share(one, other, reading, a.designed), "kappa": _kappa(first[given], second[given], reading),
     }  # fmt: skip
     if b.scored is not None:

@@ -71,8 +71,7 @@ def _sentence(results: Results, scope: Scope, chosen: list[Shown]) -> str:
         said.append(f"{a.name} and {b.name} are compared by test on {results['holdout']['report_on']} alone")
     differ = _told(a)
     if differ is not None:
-        one = sum(x["only_a"] for x in differ["by_class"].values())
-        other = sum(x["only_b"] for x in differ["by_class"].values())
+        one, other = differ["only_a"], differ["only_b"]
         said.append(
             f"of {count(differ['rows'])} rows {a.name} alone is right about {count(one)}, {b.name} alone about "
             f"{count(other)}"
@@ -138,7 +137,7 @@ def _mended(a: Shown, b: Shown, differ: DisagreementResult) -> str:
     earlier = [c.result.get("made_with", {}).get(EARLIER) for c in (a, b)]
     if b.result["name"] != earlier[0] and a.result["name"] != earlier[1]:
         return ""
-    one, other = (sum(n[key] for n in differ["by_class"].values()) for key in ("only_a", "only_b"))
+    one, other = differ["only_a"], differ["only_b"]
     newer, mended, broken = (a, one, other) if a.result["name"] == earlier[1] else (b, other, one)
     net = f"{'+' if mended > broken else ''}{count(mended - broken)}"
     return f"{newer.name} is the newer version: {count(mended)} mended, {count(broken)} broken, net {net}"

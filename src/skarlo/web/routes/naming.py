@@ -37,7 +37,6 @@ class NamedIn(Strict):
 def name_condition(path: NamedPath, query: CutoffsQuery, body: NamedIn) -> Response:
     """Call a condition by a name, in place of any of that name: it is a slice of the results, gates may be read on it,
     and it goes along with the saved study. Kept, its rows stay what they are at these cutoffs."""
-    kept, user = workspace(), signed_in()
     said: str | dict[str, object] = body.where
     if body.keep:
         asked = asked_of(path.study_id, query.by_position())
@@ -45,6 +44,19 @@ def name_condition(path: NamedPath, query: CutoffsQuery, body: NamedIn) -> Respo
             raise Missing(f"there is no candidate at position {body.candidate}", "candidate")
         at = None if body.candidate is None else asked.positions.index(body.candidate)
         said = naming.kept_as_of(rows_of(asked), body.where, at, datetime.now(UTC).date())
+    return _changed(path, said)
+
+
+@api.delete("/studies/<int:study_id>/conditions/<name>", tags=TAG, responses={200: StudyOut, **LONG})
+@needs("write")
+def take_name(path: NamedPath) -> Response:
+    """Take a named condition away."""
+    return _changed(path, None)
+
+
+def _changed(path: NamedPath, said: str | dict[str, object] | None) -> Response:
+    """The study with a condition of that name, or without one: read and checked first, and then kept."""
+    kept, user = workspace(), signed_in()
     with kept.reading() as records:
         check = naming.plan(kept, records, path.study_id, path.name, said)
 
@@ -54,21 +66,4 @@ def name_condition(path: NamedPath, query: CutoffsQuery, body: NamedIn) -> Respo
             naming.keep(records, user, path.study_id, path.name, found)
         return Made(path.study_id)
 
-    return made("reading with the condition", keep, 200)
-
-
-@api.delete("/studies/<int:study_id>/conditions/<name>", tags=TAG, responses={200: StudyOut, **LONG})
-@needs("write")
-def take_name(path: NamedPath) -> Response:
-    """Take a named condition away."""
-    kept, user = workspace(), signed_in()
-    with kept.reading() as records:
-        check = naming.plan(kept, records, path.study_id, path.name, None)
-
-    def keep(tell: Progress) -> Made:
-        found = check(tell)
-        with kept.writing() as records:
-            naming.keep(records, user, path.study_id, path.name, found)
-        return Made(path.study_id)
-
-    return made("reading without the condition", keep, 200)
+    return made("reading with other conditions", keep, 200)

@@ -108,9 +108,7 @@ type MendedProps = {
 
 /** Of a newer version which rows it gets right that the older did not, and the other way round. */
 function Mended({ newer, older, told, turned, rows }: MendedProps) {
-  const every = Object.values(told.by_class);
-  const [a, b] = [every.reduce((k, n) => k + n.only_a, 0), every.reduce((k, n) => k + n.only_b, 0)];
-  const [mended, broken] = turned ? [b, a] : [a, b];
+  const [mended, broken] = turned ? [told.only_b, told.only_a] : [told.only_a, told.only_b];
   const net = mended - broken;
   return (
     <p className="mt-1" data-part="mended">
