@@ -9,6 +9,7 @@ import pytest
 
 from conftest import user_named
 from files import STUDY, write_study
+from oddstudies import odd
 from skarlo.web.demo import bring_in
 from web.test_casebook import ask
 from web.test_slices import told_of
@@ -92,3 +93,26 @@ def test_what_is_no_condition_is_told_and_nothing_changes(signed_in, number, bod
     assert told.status_code in (404, 422), told.json
     assert said in told.text
     assert list(ask(ana, f"/studies/{number}").json["conditions"]) == ["north"]
+
+
+@pytest.mark.parametrize("kind", ["unanswered", "left_out", "weighted", "classes_only", "alone", "twelve"])
+def test_of_odd_studies_what_is_named_and_marked_goes_out_and_comes_in_again(signed_in, workspace, tmp_path, kind):
+    number = bring_in(workspace, odd(tmp_path / kind, kind).path, user_named(workspace, "ana"))
+    ana = signed_in("ana")
+    first = ask(ana, f"/studies/{number}/rows", count=1).json["rows"][0]["actual"]
+    assert name(ana, number, "x" * 60, where=f'actual = "{first}"', keep=True).status_code == 200
+    ana("PUT", f"/studies/{number}/marks", {"mark": "odd", "rows": [1, 2, 3]})
+    ana("PUT", f"/studies/{number}/rows/2/note", {"text": "seen twice"})
+
+    def told(study):
+        split = ask(ana, f"/studies/{study}").json["holdout"]["report_on"]
+        asked = ask(ana, f"/studies/{study}/parts", kinds="slices", split=split, fields=":named").json
+        return {c["name"]: c["splits"].get(split, {}).get("slices") for c in asked["candidates"]}
+
+    before = told(number)
+    assert {s["by"]["condition"] for s in next(iter(before.values()))} <= {"x" * 60, "marked “odd”"}
+    saved = ana("GET", f"/studies/{number}/export.zip").data
+    again = ana("POST", "/imports?name=saved.zip", data=saved, content_type="application/zip", headers=WAIT)
+    assert again.status_code == 201, again.json
+    assert told(again.json["id"]) == before
+    assert ask(ana, f"/studies/{again.json['id']}/rows", count=3).json["rows"][1]["note"]["text"] == "seen twice"
