@@ -8,12 +8,14 @@ equal and where they truly differ; slices have as few rows and positives as peop
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable, Iterable, Iterator, Mapping
-from concurrent.futures import ProcessPoolExecutor
+import json
+import sys
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import Executor, ProcessPoolExecutor, as_completed
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 
@@ -208,6 +210,10 @@ class Task(NamedTuple):
     n: int
     runs: int
 
+    def __str__(self) -> str:
+        """The same in every run of the study."""
+        return f"{self.do.__name__}, {self.world}, {self.way or 'one'}, {self.n} rows, {self.runs} times"
+
 
 def alone(t: Task) -> list[Line]:
     """The intervals of one candidate's numbers."""
@@ -313,7 +319,15 @@ class Held(NamedTuple):
     runs: int
 
 
-def best_set(task: tuple[int, str, int]) -> list[Held]:
+class Sets(NamedTuple):
+    """How many candidates are compared, how far the first is ahead, and how often."""
+
+    candidates: int
+    way: str
+    runs: int
+
+
+def best_set(task: Sets) -> list[Held]:
     """The first of some candidates is truly best, alone or with all the others."""
     candidates, way, runs = task
     rng = seeded("best", candidates, way)
@@ -354,17 +368,46 @@ def work(t: Task) -> list[Line]:
     return t.do(t)
 
 
+W = TypeVar("W")
+F = TypeVar("F", bound="tuple[object, ...]")
+
+
+class Kept:
+    """Settings that were run before, so that a study which takes hours may be stopped and taken up again.
+
+    A file with a line of JSON for each setting, written as soon as it is done.
+    """
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        lines = path.read_text(encoding="utf-8").splitlines() if path.exists() else []
+        self.found: dict[str, list[list[object]]] = {one["of"]: one["found"] for one in map(json.loads, lines)}
+
+    def run(self, pool: Executor, do: Callable[[W], list[F]], made: Callable[..., F], todo: Sequence[W]) -> list[F]:
+        """What is found in each setting, of those that are not kept as they become ready."""
+        missing = {pool.submit(do, one): str(one) for one in todo if str(one) not in self.found}
+        for done, one in enumerate(as_completed(missing), 1):
+            of = missing[one]
+            self.found[of] = [list(found) for found in one.result()]
+            with self.path.open("a", encoding="utf-8") as file:
+                file.write(json.dumps({"of": of, "found": self.found[of]}) + "\n")
+            print(f"{done} of {len(missing)}: {of}", file=sys.stderr)
+        return [made(*found) for one in todo for found in self.found[str(one)]]
+
+
 def main() -> None:
     """Run the study and write its tables."""
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--runs", type=int, default=500)
     options.add_argument("--workers", type=int, default=2)
+    options.add_argument("--keep", type=Path, default=Path(".coverage-study.jsonl"), help="settings that were run")
     options.add_argument("--print", action="store_true", help="print the tables and leave docs/methods.md alone")
     given = options.parse_args()
+    kept = Kept(given.keep)
     with ProcessPoolExecutor(given.workers) as pool:
-        lines = [line for found in pool.map(work, tasks(given.runs)) for line in found]
-        sets = [(k, way, max(1, given.runs // (2 if k > 10 else 1))) for k in (30, 10, 3) for way in LEADS]
-        best = [h for found in pool.map(best_set, sets) for h in found]
+        lines = kept.run(pool, work, Line, list(tasks(given.runs)))
+        sets = [Sets(k, way, max(1, given.runs // (2 if k > 10 else 1))) for k in (30, 10, 3) for way in LEADS]
+        best = kept.run(pool, best_set, Held, sets)
     text = "\n\n".join(tables(lines, best, given.runs))
     print(text)
     if not given.print:
