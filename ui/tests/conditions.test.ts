@@ -1,6 +1,8 @@
 import { describe, expect, it } from "vitest";
 import { lasting } from "../src/parts/conditions";
 
+const NAMED = ["old planes", 'the "worst"', "predicted wrong"];
+
 describe("rows to read alone", () => {
   it.each([
     ['ward = "North"', true],
@@ -14,7 +16,12 @@ describe("rows to read alone", () => {
     ["right(A)", false],
     ['predicted("Neural net") = "failed"', false],
     ["score(A) > 0.3 and right", false],
+    ['named "old planes"', true],
+    ['named "the \\"worst\\"" and ward = "North"', true],
+    ['named "missed by A"', false],
+    ['not named "predicted wrong"', true],
+    ['ward = "right of the river" and `score(A)` > 1', true],
   ])("%s: %s", (condition, same) => {
-    expect(lasting(condition, ["A", "B", "Gradient boosting", "Neural net"])).toBe(same);
+    expect(lasting(condition, ["A", "B", "Gradient boosting", "Neural net"], NAMED)).toBe(same);
   });
 });

@@ -10,6 +10,7 @@ const KNOWN: Known = {
   letters: ["A", "B"],
   scoring: ["A"],
   marks: ["storm"],
+  named: ["old planes"],
 };
 const offered = (text: string) => suggest(text, KNOWN).all;
 
@@ -28,6 +29,7 @@ describe("what may come next in a condition", () => {
     expect(offered("predicted(B) != ")).toEqual(['"failed"', '"intact"', "actual"]);
     expect(offered("score(A) ")).toContain(">=");
     expect(offered("mark ")).toEqual(['"storm"']);
+    expect(offered("named ")).toEqual(['"old planes"']);
     expect(offered('ward = "North" ')).toEqual(["and", "or"]);
     expect(offered("right(A) ")).toEqual(["and", "or"]);
   });

@@ -20,6 +20,7 @@ from .language import formula
 from .language.condition import Condition, ConditionError
 from .language.condition import Names as ConditionNames
 from .language.condition import parse as parse_condition
+from .language.condition import quoted as as_literal
 from .language.truth import Kind as ConditionKind
 from .language.truth import Numbers, Texts, Truth
 from .language.truth import Table as ConditionTable
@@ -177,6 +178,7 @@ __all__ = [
     "WorstAsked",
     "WorstResult",
     "another",
+    "as_literal",
     "as_set",
     "association",
     "balance_of",

@@ -19,7 +19,7 @@ from .counting.answers import Answers, effective_rows
 from .counting.table import row_shares
 from .counting.tally import Tally
 from .decide import confidence, cutoffs, net_benefit, review, treated
-from .language.condition import marked
+from .language.condition import marked, quoted
 from .language.truth import Numbers, Table, Texts, Truth
 from .metrics import classes, counts, own, panel, ranking, reliability
 from .metrics.panel import Reading
@@ -353,15 +353,15 @@ class Subject:
             NamedCondition(f"marked “{name}”", marked(name), np.isin(places, np.asarray(rows, dtype=np.int64)))
             for name, rows in part.borne
         ]
-        by_eye = {c.name for c in marks}
         out: list[SliceResult] = []
-        for c in (*(() if fields is None else fields.named()), *marks):
+        named = () if fields is None else fields.named()
+        for c, eye in (*((c, False) for c in named), *((m, True) for m in marks)):
             inside = np.zeros(len(study.actual), dtype=bool)
             inside[study.splits[split]] = self.truth(split, c).true
-            answers = c.condition.reads_answers and c.kept is None
-            why = BY_EYE if c.name in by_eye else DEPENDS if answers else ""
+            why = BY_EYE if eye else DEPENDS if c.condition.reads_answers else ""
+            text = c.condition.text if c.kept is None or eye else f"named {quoted(c.name)}"
             for one in self.chosen(split, inside, c.name, why):
-                out.append(cast(SliceResult, {**one.told, "condition": c.condition.text}))
+                out.append(cast(SliceResult, {**one.told, "condition": text}))
         for name in dict.fromkeys(name for s in out for name in s["rest"]):
             each = [s["rest"][name] for s in out if name in s["rest"]]
             for d, p in zip(each, holm([d.get("p") for d in each]), strict=True):
@@ -375,8 +375,7 @@ class Subject:
             rows = self.ready.study.splits[split]
             inside = np.zeros(len(rows), dtype=bool)
             inside[rows] = self.truth(split, c).true
-            answers = c.condition.reads_answers and c.kept is None
-            return self.chosen(split, inside, c.name, DEPENDS if answers else "")
+            return self.chosen(split, inside, c.name, DEPENDS if c.condition.reads_answers else "")
 
         return self.once.get(("condition", self.key, split, c.name), make)
 

@@ -31,6 +31,8 @@ def kept_as_of(rows: Rows, where: str, candidate: int | None, today: date) -> di
         Where the condition is wrong, is true of no row or of too many.
     """
     inside = np.flatnonzero(rows.where(where, candidate).true)
+    if candidate is not None:
+        where = rows.said_of(where, candidate)
     if not len(inside):
         raise Refusal("no row is so: there is nothing to keep", "where")
     if len(inside) > MOST_KEPT:

@@ -6,7 +6,7 @@ import tempfile
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -239,7 +239,10 @@ class Rows:
             called[i + k] for i in scoring for k in (0, len(every)) if i + k < len(called)
         )  # fmt: skip
         shown = {name: label for label, name in self.study.names.items()}
-        return core.ConditionNames(kinds, self.study.classes, called, scored, frozenset(self.marks) or None, shown)
+        named = frozenset(c.name for c in self.study.conditions)
+        return core.ConditionNames(
+            kinds, self.study.classes, called, scored, frozenset(self.marks) or None, shown, named
+        )  # fmt: skip
 
     def _truth(self, condition: core.Condition, candidate: int | None) -> core.Truth:
         """Of all rows whether a condition is true."""
@@ -265,8 +268,18 @@ class Rows:
                 raise Missing(f"no row is marked “{name}”", "condition")
             return np.isin(_column(self.path, ROW).to_numpy(), np.array(sorted(self.marks[name])))
 
+        def named(name: str) -> core.Truth:
+            c = self._named(name)
+            if c.kept is not None:
+                return core.Truth(c.kept, np.zeros(rows, dtype=bool))
+            return c.condition.evaluate(replace(table, marked=self.study.marks.__getitem__))
+
         actual = core.Texts(self.study.classes, self.study.actual.astype(np.int64))
-        return condition.evaluate(core.ConditionTable(rows, self.values, lambda: actual, predicted, score, marked))
+        table = core.ConditionTable(rows, self.values, lambda: actual, predicted, score, marked, named)
+        return condition.evaluate(table)
+
+    def _named(self, name: str) -> core.NamedCondition:
+        return next(c for c in self.study.conditions if c.name == name)
 
     def values(self, name: str) -> core.ConditionValues:
         """A field of all rows, in the study's order. Raises Missing for one that there is not."""
@@ -329,7 +342,8 @@ class Rows:
         """Of all rows whether a condition is true that is the same for every candidate and at every cutoff. Raises
         Refusal for another, or a wrong one."""
         condition = self._lasting(text)
-        for what, of in sorted(condition.answers, key=str):
+        following = [c.condition for c in map(self._named, condition.named) if c.kept is None]
+        for what, of in sorted({x for c in (condition, *following) for x in c.answers}, key=str):
             if of is None:
                 raise Refusal(f"{text}: say whose answer is meant, as {what}({self.letters[0]})", "within")
             i = self._whose(of)
@@ -346,10 +360,18 @@ class Rows:
         Raises Refusal for a wrong one."""
         return self._truth(self._lasting(text), candidate)
 
+    def said_of(self, text: str, candidate: int) -> str:
+        """A condition that says whose answers it means, where it meant those of a candidate. Raises Refusal."""
+        return self._lasting(text).told_of(self.letters[candidate]).text
+
     def picked_by(self, where: Sequence[tuple[str, str]]) -> list[str]:
-        """The candidates by whose answers rows are picked, in the study's order."""
-        read = {self._whose(of) for name, text in where if not name for _, of in self._lasting(text).answers if of}
-        return [self.study.candidates[i].name for i in sorted(read)]
+        """The candidates by whose answers rows are picked, in the study's order; all of them where rows were kept by
+        answers without saying whose."""
+        every = [self._lasting(text) for name, text in where if not name]
+        every += [self._named(name).condition for c in every for name in c.named]
+        said = {of for c in every for _, of in c.answers}
+        read = {self._whose(of) for of in said if of}
+        return [c.name for i, c in enumerate(self.study.candidates) if None in said or i in read]
 
     def _lasting(self, text: str) -> core.Condition:
         try:

@@ -216,12 +216,12 @@ class PicturesKept(BaseModel):
 
 
 class NamedOut(BaseModel):
-    """A named condition. `kept`: the day as of which its rows stay what they were; `alone`: whether rows can be read
-    alone by it, the same for every candidate and at every cutoff."""
+    """A named condition. `kept`: the day as of which its rows stay what they were; `alone`: the condition by which its
+    rows are read alone, where they are the same for every candidate and at every cutoff."""
 
     where: str
     kept: date | None
-    alone: bool
+    alone: str | None
 
 
 class StudyOut(BaseModel):

@@ -11,10 +11,13 @@ from hypothesis import strategies as st
 
 from skarlo.core.language import condition
 from skarlo.core.language.condition import ConditionError, Names, parse
-from skarlo.core.language.truth import Numbers, Table, Texts, seconds
+from skarlo.core.language.truth import Numbers, Table, Texts, Truth, seconds
 
-NAMES = Names({"ward": "text", "age": "number", "seen": "date", "in": "number", "soil type": "text"}, ("no", "yes"),
-              ("A", "B", "Neural net"), frozenset(("A", "Neural net")), frozenset(("bad label",)))  # fmt: skip
+NAMES = Names(
+    {"ward": "text", "age": "number", "seen": "date", "in": "number", "soil type": "text"}, ("no", "yes"),
+    ("A", "B", "Neural net"), frozenset(("A", "Neural net")), frozenset(("bad label",)),
+    named=frozenset(('old "ones"',)),
+)  # fmt: skip
 WARD = ["North", None, "South", "North", None]
 AGE = [3.0, 10.0, None, 3.5, 7.0]
 ACTUAL, SAID = [0, 1, 1, 0, 1], [0, 1, 0, None, 0]
@@ -37,7 +40,8 @@ def table():
     }  # fmt: skip
     said = Texts(("no", "yes"), np.array([-1 if k is None else k for k in SAID]))
     return Table(5, columns.__getitem__, lambda: Texts(("no", "yes"), np.array(ACTUAL)), lambda of: said,
-                 lambda of: numbers([0.1, 0.9, 0.4, None, 0.2]), lambda mark: np.arange(5) == 2)  # fmt: skip
+                 lambda of: numbers([0.1, 0.9, 0.4, None, 0.2]), lambda mark: np.arange(5) == 2,
+                 lambda name: Truth(np.arange(5) == 4, np.arange(5) == 1))  # fmt: skip
 
 
 def rows(text):
@@ -71,6 +75,8 @@ def rows(text):
     ('`in` = 3 or `soil type` = "sand"', [2], []),
     ('mark "bad label"', [2], []),
     ('actual = "yes" and not predicted(A) = "yes"', [2, 4], []),
+    ('named "old \\"ones\\""', [4], [1]),
+    ('not named "old \\"ones\\"" and age > 3', [3], [1, 2]),
 ])  # fmt: skip
 def test_which_rows_are_meant(text, true, unknown):
     assert rows(text) == (true, unknown)
@@ -108,6 +114,8 @@ def test_not_binds_closer_than_and_and_and_closer_than_or():
     ("age = 3 & right", 8, "“&” is not understood"),
     ("age is 3", 7, "“absent”"),
     ("mark 3", 5, "the name of a mark"),
+    ("named", 5, "the name of a condition"),
+    ('named "new ones"', 6, "no condition is named new ones"),
     ("1 = 2", 0, "one side"),
     ("age = 1e999", 6, "too large"),
     ("(" * 200 + "right" + ")" * 200, 101, "deep"),
@@ -131,6 +139,22 @@ def test_without_marks_none_is_spoken_of():
         parse('mark "x"', Names({}))
 
 
+def test_where_none_has_a_name_none_is_spoken_of():
+    with pytest.raises(ConditionError, match="no other condition is spoken of"):
+        parse('named "x"', Names({}))
+
+
+@pytest.mark.parametrize(("text", "told"), [
+    ("right and not predicted = actual", "right(B) and not predicted(B) = actual"),
+    ("score(A) > 1 or score < 0.5", "score(A) > 1 or score(B) < 0.5"),
+    ("age   = 3", "age   = 3"),
+])  # fmt: skip
+def test_a_condition_can_say_whose_answers_it_means(text, told):
+    one = parse(text, NAMES).told_of("B")
+    assert one.text == told
+    assert {of for _, of in one.answers} <= {"A", "B"}
+
+
 @pytest.mark.parametrize(("text", "reads"), [
     ("age = 3", False), ("not (age = 3 or right)", True), ("score > 1", True), ('actual = "no"', False),
 ])  # fmt: skip
@@ -141,7 +165,7 @@ def test_whether_answers_are_read(text, reads):
 ATOMS = st.sampled_from([
     "right", "right(B)", "age = 3", "age between -1.5 and 2", 'ward in ("a", "b \\"c\\" \\\\")', "score(A) >= 0.25",
     'predicted("Neural net") != actual', "`soil type` is absent", 'seen > "2026-01-31T10:00"', 'mark "bad label"',
-    "`in` = 1e-9",
+    'named "old \\"ones\\""', "`in` = 1e-9",
 ])  # fmt: skip
 TREES = st.recursive(ATOMS, lambda inner: st.one_of(
     inner.map(lambda x: f"not ({x})"), st.tuples(inner, st.sampled_from(["and", "or"]), inner).map(

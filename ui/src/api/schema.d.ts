@@ -3496,8 +3496,8 @@ export interface components {
         };
         /**
          * NamedOut
-         * @description A named condition. `kept`: the day as of which its rows stay what they were; `alone`: whether rows can be read
-         *     alone by it, the same for every candidate and at every cutoff.
+         * @description A named condition. `kept`: the day as of which its rows stay what they were; `alone`: the condition by which its
+         *     rows are read alone, where they are the same for every candidate and at every cutoff.
          */
         NamedOut: {
             /** Where */
@@ -3505,7 +3505,7 @@ export interface components {
             /** Kept */
             kept: string | null;
             /** Alone */
-            alone: boolean;
+            alone: string | null;
         };
         /**
          * PicturesKept

@@ -94,7 +94,7 @@ function SliceRead() {
   const sliced = Object.keys(within).length > 0;
   const marks = Object.keys(useMarks(study.id).data?.marks ?? {});
   const named: [string, string][] = [
-    ...Object.entries(study.conditions).flatMap(([name, c]): [string, string][] => (c.alone ? [[name, c.where]] : [])),
+    ...Object.entries(study.conditions).flatMap(([name, c]): [string, string][] => (c.alone ? [[name, c.alone]] : [])),
     ...marks.map((mark): [string, string] => [`marked “${mark}”`, `mark ${quoted(mark)}`]),
   ];
   const some = offered.length > 0 || named.length > 0;

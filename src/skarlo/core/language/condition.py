@@ -3,7 +3,7 @@
     condition = both { "or" both }
     both      = negated { "and" negated }
     negated   = "not" negated | test
-    test      = "(" condition ")" | "mark" text | "right" [ of ] | operand follows
+    test      = "(" condition ")" | "mark" text | "named" text | "right" [ of ] | operand follows
     follows   = ( "=" | "!=" | "<" | "<=" | ">" | ">=" ) operand
               | "in" "(" literal { "," literal } ")" | "between" literal "and" literal | "is" "absent"
     operand   = field | "actual" | "predicted" [ of ] | "score" [ of ] | literal
@@ -24,7 +24,7 @@ from dataclasses import dataclass, field, replace
 
 from .truth import Kind, Node, Operand, Table, Truth, evaluate, seconds
 
-WORDS = ("actual", "predicted", "score", "right", "mark", "in", "between", "is", "absent", "not", "and", "or")
+WORDS = ("actual", "predicted", "score", "right", "mark", "named", "in", "between", "is", "absent", "not", "and", "or")
 COMPARISONS = ("=", "!=", "<=", ">=", "<", ">")
 LITERALS = ("text", "number")
 DEEPEST = 100  # parentheses and nots inside each other
@@ -52,6 +52,7 @@ class Names:
     candidates : names and letters; scoring : which of them give a score
     marks : the marks that rows bear; None where there are none to speak of
     called : labels by the names that classes are shown by, which may be written in place of them
+    named : the study's conditions that may be spoken of by their names; None where none may
     """
 
     fields: Mapping[str, Kind]
@@ -60,6 +61,7 @@ class Names:
     scoring: frozenset[str] = frozenset()
     marks: frozenset[str] | None = None
     called: Mapping[str, str] = field(default_factory=dict)
+    named: frozenset[str] | None = None
 
 
 @dataclass(frozen=True)
@@ -84,6 +86,16 @@ class Condition:
     def marks(self) -> list[str]:
         """The marks that it speaks of."""
         return [n.operands[0].name for n in _all(self.tree) if n.op == "mark"]
+
+    @property
+    def named(self) -> list[str]:
+        """The conditions that it speaks of by their names."""
+        return [n.operands[0].name for n in _all(self.tree) if n.op == "named"]
+
+    def told_of(self, whose: str) -> Condition:
+        """The same, saying whose answers are meant where it does not."""
+        tree = _told_of(self.tree, whose)
+        return self if tree == self.tree else replace(self, text=written(tree), tree=tree)
 
     def evaluate(self, table: Table) -> Truth:
         """Which rows are meant.
@@ -203,10 +215,24 @@ class _Parser:
             if self.names.marks is None:
                 raise self.fail("no rows are marked here")
             return Node("mark", operands=(Operand("text", _unquoted(self.take().text)),))
+        if self.comes("named"):
+            self.take()
+            return Node("named", operands=(Operand("text", self.condition_name()),))
         if self.comes("right"):
             self.take()
             return Node("right", operands=(Operand("predicted", of=self.of()),))
         return self.compared()
+
+    def condition_name(self) -> str:
+        if self.here.kind != "text":
+            raise self.fail("the name of a condition in double quotes is expected")
+        if self.names.named is None:
+            raise self.fail("no other condition is spoken of by its name here")
+        name = _unquoted(self.here.text)
+        if name not in self.names.named:
+            raise self.fail(f"no condition is named {name}")
+        self.take()
+        return name
 
     def compared(self) -> Node:
         at, left = self.here.at, self.operand()
@@ -374,8 +400,8 @@ def written(n: Node) -> str:
         return f" {n.op} ".join(_inside(p, n.op) for p in n.parts)
     if n.op == "not":
         return f"not {_inside(n.parts[0], 'not')}"
-    if n.op == "mark":
-        return f"mark {quoted(n.operands[0].name)}"
+    if n.op in ("mark", "named"):
+        return f"{n.op} {quoted(n.operands[0].name)}"
     if n.op == "right":
         return f"right{_of(n.operands[0])}"
     said = [_operand(o) for o in n.operands]
@@ -410,6 +436,11 @@ def field_written(name: str) -> str:
     ('ward', '`girth in cm`', '`in`')
     """
     return name if re.fullmatch(r"[^\W\d]\w*", name) and name not in WORDS else f"`{name}`"
+
+
+def _told_of(n: Node, whose: str) -> Node:
+    said = tuple(replace(o, of=o.of or whose) if o.what in ("predicted", "score") else o for o in n.operands)
+    return replace(n, parts=tuple(_told_of(p, whose) for p in n.parts), operands=said)
 
 
 def _of(o: Operand) -> str:

@@ -69,27 +69,12 @@ class Operand:
 
 @dataclass(frozen=True)
 class Node:
-    """A part of a condition. op : "or", "and", "not", "right", "mark", "in", "between", "absent" or a comparison."""
+    """A part of a condition. op : "or", "and", "not", "right", "mark", "named", "in", "between", "absent" or a
+    comparison."""
 
     op: str
     parts: tuple[Node, ...] = ()
     operands: tuple[Operand, ...] = ()
-
-
-@dataclass(frozen=True)
-class Table:
-    """The values of some rows, each made when it is asked for.
-
-    column : of a field; actual : the actual class; predicted, score : of a candidate by name or letter, None for the
-    one in scope; marked : the rows that bear a mark
-    """
-
-    rows: int
-    column: Callable[[str], Values]
-    actual: Callable[[], Texts]
-    predicted: Callable[[str | None], Texts]
-    score: Callable[[str | None], Numbers]
-    marked: Callable[[str], BoolArray]
 
 
 @dataclass(frozen=True)
@@ -100,6 +85,27 @@ class Truth:
     unknown: BoolArray
 
 
+def _none_named(name: str) -> Truth:
+    raise KeyError(name)
+
+
+@dataclass(frozen=True)
+class Table:
+    """The values of some rows, each made when it is asked for.
+
+    column : of a field; actual : the actual class; predicted, score : of a candidate by name or letter, None for the
+    one in scope; marked : the rows that bear a mark; named : of which a condition that has a name is true
+    """
+
+    rows: int
+    column: Callable[[str], Values]
+    actual: Callable[[], Texts]
+    predicted: Callable[[str | None], Texts]
+    score: Callable[[str | None], Numbers]
+    marked: Callable[[str], BoolArray]
+    named: Callable[[str], Truth] = _none_named
+
+
 def evaluate(tree: Node, table: Table, dates: frozenset[str]) -> Truth:
     """Which rows are meant.
 
@@ -108,7 +114,7 @@ def evaluate(tree: Node, table: Table, dates: frozenset[str]) -> Truth:
     Raises
     ------
     KeyError
-        Where the table has no such field, candidate or mark.
+        Where the table has no such field, candidate, mark or named condition.
     """
     found = _truth(tree, _once(table), dates)
     return Truth(*(np.broadcast_to(x, (table.rows,)) for x in (found.true, found.unknown)))
@@ -141,6 +147,8 @@ def _truth(n: Node, t: Table, dates: frozenset[str]) -> Truth:
         return reduce(_both if n.op == "and" else _either, (_truth(part, t, dates) for part in n.parts))
     if n.op == "mark":
         return Truth(t.marked(n.operands[0].name), NOWHERE)
+    if n.op == "named":
+        return t.named(n.operands[0].name)
     if n.op == "right":
         return _compared("=", t.actual(), t.predicted(n.operands[0].of))
     date = any(o.what == "field" and o.name in dates for o in n.operands)

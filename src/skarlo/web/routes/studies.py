@@ -199,8 +199,8 @@ ONE_BY_ONE = re.compile(r"\b(predicted|right|mark)\b|\bscore\b(?!\s*\()")
 def _conditions(asked: Mapping[str, Any]) -> dict[str, NamedOut]:
     """The study's named conditions."""
     return {
-        name: NamedOut(where=said, kept=None, alone=not ONE_BY_ONE.search(said)) if isinstance(said, str)
-        else NamedOut(where=said["where"], kept=said["kept"], alone=False)
+        name: NamedOut(where=said, kept=None, alone=None if ONE_BY_ONE.search(said) else said) if isinstance(said, str)
+        else NamedOut(where=said["where"], kept=said["kept"], alone=f"named {core.as_literal(name)}")
         for name, said in asked.items()
     }  # fmt: skip
 

@@ -103,10 +103,12 @@ function RowsBehind({ choose }: { choose: ReactNode }) {
     letters: all.map((c) => c.letter),
     scoring: all.filter((c) => c.gives === "scores").map((c) => c.letter),
     marks: Object.keys(marks),
+    named: Object.keys(study.conditions),
   };
   const refused = first.isError ? first.error.message : null;
   const moving = study.candidates.flatMap((c) => (c.cutoff === null ? [] : [c.letter, c.name]));
-  const asScope = condition && lasting(condition, moving);
+  const alone = Object.entries(study.conditions).flatMap(([name, c]) => (c.alone ? [name] : []));
+  const asScope = condition && lasting(condition, moving, alone);
   const saving = useRef<HTMLAnchorElement>(null);
   useEffect(() => {
     if (own.at && first.data && !first.isPlaceholderData && Number(own.at) >= first.data.total) setOwn({ at: null });

@@ -3,6 +3,7 @@ import { api, got } from "../../api/client";
 import { useChange } from "../../api/queries";
 import { useScope } from "../../app/scope";
 import { Button, Fault } from "../../parts/basics";
+import { quoted } from "../../parts/conditions";
 import { Modal } from "../../parts/Modal";
 import { day } from "../../parts/number";
 
@@ -42,18 +43,16 @@ export function Naming({ condition, candidate, onChoose, onDone }: Props) {
                 <b className="font-semibold">{called}</b>: {c.where}
                 {c.kept && <span className="text-soft">, rows of {day(c.kept)}</span>}
               </span>
-              {!c.kept && (
-                <button
-                  type="button"
-                  className="link"
-                  onClick={() => {
-                    onChoose(c.where);
-                    onDone();
-                  }}
-                >
-                  find
-                </button>
-              )}
+              <button
+                type="button"
+                className="link"
+                onClick={() => {
+                  onChoose(c.kept ? `named ${quoted(called)}` : c.where);
+                  onDone();
+                }}
+              >
+                find
+              </button>
               {mayWrite && (
                 <Button
                   kind="bare"

@@ -11,6 +11,7 @@ export type Known = {
   letters: string[];
   scoring: string[];
   marks: string[];
+  named: string[];
 };
 
 const TOKEN =
@@ -37,6 +38,7 @@ function expected(before: string[], known: Known): string[] {
   if (SIGNS.includes(last)) return valuesFor(before.slice(0, -1), known);
   if (last === "in") return ["("];
   if (last === "mark") return known.marks.map(quoted);
+  if (last === "named") return known.named.map(quoted);
   if (last === "is") return ["absent"];
   if (/^["\d.-]/.test(last) || last === "absent" || last === "right") return ["and", "or"];
   if (last === ")") {
@@ -54,6 +56,7 @@ const starts = (k: Known, negated: boolean) => [
   ...k.scoring.map((x) => `score(${x})`),
   ...k.letters.map((x) => `right(${x})`),
   ...(k.marks.length > 0 ? ["mark"] : []),
+  ...(k.named.length > 0 ? ["named"] : []),
   ...k.fields.map((f) => written(f.name)),
   ...(negated ? [] : ["not"]),
 ];
