@@ -38,7 +38,7 @@ def test_each_class_and_the_averages(person, server, tmp_path):
         expect(row).to_contain_text(shown(precision))
     expect(table.locator("tr[data-row='macro']")).to_contain_text(shown(sum(recalls) / 5))
     with ana.expect_download() as saving:
-        ana.get_by_role("region", name="Each class").get_by_role("button", name="save CSV").click()
+        ana.get_by_role("region", name="Each class").get_by_role("button", name="CSV").click()
     saved = [
         r for r in csv.DictReader(io.StringIO(saving.value.path().read_text())) if r["candidate"] == "Colour model"
     ]

@@ -182,7 +182,7 @@ def test_odd_studies_show_what_their_rows_say(person, server, tmp_path, kind):
             first = cells.locator(f"[data-outcome='{name}'] .font-semibold").first
             expect(first).to_have_text(count(rows))
     with page.expect_download() as download:
-        page.get_by_role("button", name="save CSV").click()
+        page.get_by_role("button", name="CSV").click()
     with Path(download.value.path()).open(encoding="utf-8") as f:
         saved = list(csv.DictReader(f))
     for c in study.candidates:

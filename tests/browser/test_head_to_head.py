@@ -42,7 +42,7 @@ def test_who_is_right_where_two_differ(person, server, tmp_path):
     expect(line).to_contain_text(shown(sign * d["difference"]))
     expect(line).to_have_attribute("data-apart", str(d["p_adjusted"] <= 0.05).lower())
     with ana.expect_download() as saved:
-        ana.get_by_role("region", name="Differences").get_by_role("button", name="save CSV").click()
+        ana.get_by_role("region", name="Differences").get_by_role("button", name="CSV").click()
     table = {r["metric"]: r for r in csv.DictReader(io.StringIO(Path(saved.value.path()).read_text()))}
     assert float(table["recall"]["difference"]) == pytest.approx(sign * d["difference"])
     # swapped by key, everything is turned round

@@ -124,7 +124,7 @@ def test_classes_are_taken_together_by_added_probabilities(person, study, rows):
         for j in (0, 1):
             expect(cell(ana, i, j).locator("[data-count='A']")).to_have_text(count(both.count((i, j))))
     with ana.expect_download() as saving:
-        ana.get_by_role("button", name="save CSV").click()
+        ana.get_by_role("button", name="CSV").click()
     saved = list(csv.DictReader(io.StringIO(saving.value.path().read_text())))
     assert [r["actual"] for r in saved if r["candidate"] == "Net"] == ["ash + oak", "elm"]
     assert float(saved[1]["predicted elm"]) == both.count((1, 1))

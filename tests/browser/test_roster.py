@@ -47,7 +47,7 @@ def test_differences_from_another_are_those_of_the_rows(person, study, rows):
         gap = scores[name] - labels[name]
         expect(row).to_contain_text(f"{'+' if gap > 0 else ''}{shown(gap)}")
     with ana.expect_download() as saving:
-        ana.get_by_role("button", name="save CSV").click()
+        ana.get_by_role("button", name="CSV").click()
     (first, second) = csv.DictReader(io.StringIO(saving.value.path().read_text()))
     assert float(first["recall"]) == pytest.approx(scores["recall"] - labels["recall"])
     assert float(first["recall_low"]) < float(first["recall"]) < float(first["recall_high"])
@@ -113,7 +113,7 @@ def test_splits_stand_side_by_side_with_their_gap(person, study, rows):
     told = table.locator("tr[data-row='A tuning'] td").filter(has=ana.locator("[data-metric='roc_auc']"))
     expect(told.locator("[data-gap]")).to_contain_text(f"{'+' if gap > 0 else ''}{shown(gap)}")
     with ana.expect_download() as saving:
-        table.locator("xpath=../..").get_by_role("button", name="save CSV").last.click()
+        table.locator("xpath=../..").get_by_role("button", name="CSV").last.click()
     lines = saving.value.path().read_text().splitlines()
     assert len(lines) == 1 + 2 * 2
 

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import csv
 import io
+import xml.etree.ElementTree as ET
 from pathlib import Path
 
 import pytest
+from PIL import Image
 from playwright.sync_api import expect
 
 import brute
@@ -15,6 +17,7 @@ from files import STUDY, write_study
 from skarlo.core import count, shown
 from web.test_slices import told_of
 
+SVG = "{http://www.w3.org/2000/svg}"
 pytestmark = pytest.mark.browser
 
 
@@ -36,7 +39,7 @@ def test_the_badly_served_ward_is_found_read_alone_and_pinned(person, server, tm
     expect(cell).to_contain_text(shown(recall))
     expect(ana.locator("[data-part='sentence']")).to_contain_text("ward is Harbour")
     with ana.expect_download() as saved:
-        ana.get_by_role("button", name="save CSV").click()
+        ana.get_by_role("button", name="CSV").click()
     table = list(csv.DictReader(io.StringIO(Path(saved.value.path()).read_text())))
     mine = next(r for r in table if r["candidate"] == "Scores" and r["ward"] == "Harbour")
     assert float(mine["recall"]) == pytest.approx(recall)
@@ -79,7 +82,7 @@ def test_the_worst_slices_are_searched_for_and_their_rows_opened(person, server,
     of = [r for r in rows if r["split"] == "test" and r["ward"] == "Harbour"]
     expect(ward).to_contain_text(count(len(of)))
     with ana.expect_download() as saved:
-        region.get_by_role("button", name="save CSV").click()
+        region.get_by_role("button", name="CSV").click()
     table = list(csv.DictReader(io.StringIO(Path(saved.value.path()).read_text())))
     assert [r["status"] for r in table if r["slice"] == 'ward = "Harbour"'] == ["confirmed"]
     ana.reload()  # the search stands in the address
@@ -147,8 +150,43 @@ def test_a_condition_is_named_with_the_rows_of_today_and_read_as_a_slice(person,
     right = sum((float(r["p"]) >= 0.2) == (r["actual"] == "yes") for r in wrong)
     if len(wrong) >= 30:
         expect(group.locator("td").nth(2)).to_contain_text(shown(right / len(wrong)))
+    # every view reads these rows alone, at the other cutoff too
+    ana.get_by_role("button", name="read alone: the rows of missed in May").click()
+    expect(ana.locator("[data-part='slice-rows']")).to_have_text(f"{len(wrong)} rows")
+    expect(ana.locator("[data-slice='']")).to_contain_text('named "missed in May"')
+    ana.get_by_role("link", name="Roster").first.click()
+    expect(ana.locator("[data-row='Scores'] [data-metric='accuracy']")).to_have_text(shown(right / len(wrong)))
+    ana.get_by_role("button", name="All rows, not only where").click()
     ana.goto(f"{study}/casebook?split=test")
     ana.get_by_role("button", name="named conditions").click()
-    expect(named.locator("[data-named='missed in May']")).to_contain_text("not right, rows of")
+    expect(named.locator("[data-named='missed in May']")).to_contain_text("not right(A), rows of")
+    named.locator("[data-named='missed in May']").get_by_role("button", name="find").click()
+    expect(ana.locator("[data-case]")).to_contain_text(f"row 1 of {count(len(wrong))}")
+    ana.get_by_role("button", name="name it").click()
     named.get_by_role("button", name="Take the name missed in May away").click()
     expect(named.locator("[data-named]")).to_have_count(0)
+
+
+def test_a_table_is_saved_as_a_picture_that_says_what_it_tells(person, server, tmp_path, rows):
+    ana = person("ana")
+    ana.goto(f"{brought(server, write_study(tmp_path / 'wards', rows))}/slices?split=test&cut=A:0.5&by=ward")
+    expect(ana.locator("[data-slice-of]")).not_to_have_count(0)
+    wards = [x.get_attribute("data-group") for x in ana.locator("[data-group]").all()]
+    shown_at = {ward: ana.locator(f"[data-group='{ward}'] [data-metric='recall']").first.inner_text() for ward in wards}
+    with ana.expect_download() as saved:
+        ana.get_by_role("button", name="SVG").click()
+    drawn = ET.parse(saved.value.path()).getroot()
+    said = [(t.text or "").strip() for t in drawn.iter(f"{SVG}text")]
+    assert said[0] == "Recall by ward, test"
+    assert set(wards) <= set(said)
+    assert set(shown_at.values()) <= set(said)
+    assert not {"rows", "read alone"} <= set(said), "what is pressed is no part of the picture"
+    wide = float(drawn.get("width"))
+    whiskers = list(drawn.iter(f"{SVG}circle"))
+    assert len(whiskers) == len(wards) * ana.locator("[data-column]").count()
+    assert all(0 <= float(x.get("x")) < wide for x in drawn.iter(f"{SVG}svg") if x is not drawn)
+    with ana.expect_download() as saved:
+        ana.get_by_role("button", name="PNG").click()
+    with Image.open(saved.value.path()) as picture:
+        assert picture.size[0] == pytest.approx(2 * wide, abs=2)
+        assert len(picture.convert("RGB").getcolors(1 << 24)) > 20

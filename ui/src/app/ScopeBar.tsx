@@ -3,6 +3,7 @@ import { useFields, useMarks } from "../api/queries";
 import { PENDING, Tile } from "../parts/basics";
 import { quoted } from "../parts/conditions";
 import { asSet, several, shown } from "../parts/number";
+import { useAlone } from "./alone";
 import { ofClass, type Shown, toggled, useScope } from "./scope";
 import { ITEM, MENU } from "./TopBar";
 
@@ -98,8 +99,7 @@ function SliceRead() {
     ...marks.map((mark): [string, string] => [`marked “${mark}”`, `mark ${quoted(mark)}`]),
   ];
   const some = offered.length > 0 || named.length > 0;
-  const choose = (text: string) =>
-    go((now) => ({ within: { ...now.within, "": now.within[""] ? `(${now.within[""]}) and (${text})` : text } }));
+  const { read: choose } = useAlone();
   return (
     <>
       {Object.entries(within).map(([name, value]) => (

@@ -37,6 +37,7 @@ type Props<R> = {
   rowName: (row: R) => string;
   /** Where the order is written that the rows stand in. */
   order?: RefObject<R[]>;
+  table?: RefObject<HTMLTableElement | null>;
   /** Rows that are not sorted with the others. */
   below?: ReactNode;
 };
@@ -50,6 +51,7 @@ export function DataTable<R extends object>({
   headTitle,
   rowName,
   order,
+  table: element,
   below,
 }: Props<R>) {
   const [sorting, setSorting] = useState<SortingState>([]);
@@ -71,7 +73,7 @@ export function DataTable<R extends object>({
   if (order) order.current = table.getRowModel().rows.map((row) => row.original);
   const by = new Map(columns.map((c) => [c.key, c]));
   return (
-    <table className="w-full" data-part={name}>
+    <table ref={element} className="w-full" data-part={name}>
       <thead>
         <tr className="border-b border-rule text-left text-sm text-soft align-top">
           <th className="font-normal px-3 py-2">{headTitle}</th>

@@ -1,12 +1,12 @@
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { rowsCsvAt } from "../../api/client";
 import { useFields, useMarks, useRows } from "../../api/queries";
+import { useAlone } from "../../app/alone";
 import { InFront } from "../../app/InFront";
 import { useKeys } from "../../app/keys";
 import { useScope } from "../../app/scope";
 import { Fault, ViewHead } from "../../parts/basics";
 import { Choice } from "../../parts/Choice";
-import { lasting } from "../../parts/conditions";
 import { count, several } from "../../parts/number";
 import { Case } from "./Case";
 import { Labels } from "./Labels";
@@ -46,7 +46,7 @@ export function CasebookView() {
 /** The rows behind any number, in an order that teaches; one of them large. */
 function RowsBehind({ choose }: { choose: ReactNode }) {
   const scope = useScope();
-  const { study, split, slice, query, own, setOwn, chosen, all, results, go, mayWrite } = scope;
+  const { study, split, slice, query, own, setOwn, chosen, all, results, mayWrite } = scope;
   const front = chosen.find((c) => c.letter === own.front) ?? chosen[0] ?? all[0];
   const condition = own.q ?? "";
   const sort = own.sort ?? (condition && front ? "wrong" : "row");
@@ -106,9 +106,7 @@ function RowsBehind({ choose }: { choose: ReactNode }) {
     named: Object.keys(study.conditions),
   };
   const refused = first.isError ? first.error.message : null;
-  const moving = study.candidates.flatMap((c) => (c.cutoff === null ? [] : [c.letter, c.name]));
-  const alone = Object.entries(study.conditions).flatMap(([name, c]) => (c.alone ? [name] : []));
-  const asScope = condition && lasting(condition, moving, alone);
+  const alone = useAlone();
   const saving = useRef<HTMLAnchorElement>(null);
   useEffect(() => {
     if (own.at && first.data && !first.isPlaceholderData && Number(own.at) >= first.data.total) setOwn({ at: null });
@@ -190,17 +188,8 @@ function RowsBehind({ choose }: { choose: ReactNode }) {
             {condition && mayWrite ? "name it" : "named conditions"}
           </button>
         )}
-        {asScope && (
-          <button
-            type="button"
-            className="link"
-            onClick={() =>
-              go((now) => ({
-                within: { ...now.within, "": now.within[""] ? `(${now.within[""]}) and ${condition}` : condition },
-                own: {},
-              }))
-            }
-          >
+        {alone.can(condition) && (
+          <button type="button" className="link" onClick={() => alone.read(condition, {})}>
             read these rows alone
           </button>
         )}

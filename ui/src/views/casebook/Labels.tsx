@@ -1,11 +1,13 @@
 import { scaleLinear } from "d3-scale";
 import type { ReactNode } from "react";
+import { type RefObject, useRef } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useMarking, useMarks, useParts } from "../../api/queries";
+import { SaveTable } from "../../app/SaveTable";
 import { type Shown, useScope, writeAddress } from "../../app/scope";
 import { Ruler } from "../../charts/Ruler";
-import { saveCsv } from "../../charts/save";
+import { SaveMenu } from "../../charts/SaveMenu";
 import { domainOf } from "../../charts/scales";
 import { Fault, Loading, PENDING, Tile, ViewHead } from "../../parts/basics";
 import { Choice } from "../../parts/Choice";
@@ -128,25 +130,17 @@ function Listed({ told }: { told: Doubt }) {
   const { mark } = useMarking(study.id);
   const marks = useMarks(study.id).data;
   const some = told.listed.slice(0, MOST);
-  const save = () =>
-    saveCsv(
-      [
-        ["id", "row", "label", "other", "evidence"],
-        ...told.listed.map((one) => [one.id, one.row + 1, one.label, one.other, one.evidence.mean]),
-      ],
-      "suspect-labels",
-    );
+  const rows = () => [
+    ["id", "row", "label", "other", "evidence"],
+    ...told.listed.map((one) => [one.id, one.row + 1, one.label, one.other, one.evidence.mean]),
+  ];
   return (
     <section aria-label="Suspect labels">
       <p className="flex items-baseline gap-3 text-sm text-soft border-b border-ink pb-1">
         <b className="font-semibold text-ink text-base">{several(told.listed.length, "label")}</b>
         <span>in doubt</span>
         <span className="flex-1" />
-        {some.length > 0 && (
-          <button type="button" className="link" onClick={save}>
-            save CSV
-          </button>
-        )}
+        {some.length > 0 && <SaveMenu name="suspect-labels" rows={rows} />}
       </p>
       <section className="max-h-[34rem] overflow-y-auto" data-part="listed" aria-label="Rows in doubt">
         <table className="w-full text-sm tabular-nums">
@@ -246,6 +240,7 @@ const times = (t: number) => `${t >= 100 ? count(Math.round(t)) : t.toPrecision(
 
 /** How far each metric could move: a frame round each value, and who could lead then. */
 function Bounds({ told, late }: { told: Doubt; late: boolean }) {
+  const table = useRef<HTMLTableElement>(null);
   const { chosen, many, metric, own, setOwn } = useScope();
   const names = (many ? MANY : TWO).filter((name) => chosen.some((c) => told.candidates[c.name]?.[name]));
   const name = names.find((n) => n === own.metric) ?? names[0];
@@ -254,25 +249,21 @@ function Bounds({ told, late }: { told: Doubt; late: boolean }) {
     return (
       <p className="text-soft mt-2">{Object.values(told.left_out)[0] ?? "Nothing is told of these candidates."}</p>
     );
-  const save = () =>
-    saveCsv(
-      [
-        ["candidate", "metric", "value", "low", "high", "low with chance", "high with chance", "about"],
-        ...Object.entries(told.candidates).flatMap(([candidate, of]) =>
-          Object.entries(of).map(([m, b]) => [
-            candidate,
-            m,
-            b.value,
-            b.low,
-            b.high,
-            b.labels_and_chance?.low ?? null,
-            b.labels_and_chance?.high ?? null,
-            b.about ? "about" : "",
-          ]),
-        ),
-      ],
-      `if-labels-are-wrong-${told.at_most}-${told.how}`,
-    );
+  const rows = () => [
+    ["candidate", "metric", "value", "low", "high", "low with chance", "high with chance", "about"],
+    ...Object.entries(told.candidates).flatMap(([candidate, of]) =>
+      Object.entries(of).map(([m, b]) => [
+        candidate,
+        m,
+        b.value,
+        b.low,
+        b.high,
+        b.labels_and_chance?.low ?? null,
+        b.labels_and_chance?.high ?? null,
+        b.about ? "about" : "",
+      ]),
+    ),
+  ];
   return (
     <>
       <p className="flex items-baseline gap-3 text-sm text-soft mt-1.5">
@@ -292,11 +283,15 @@ function Bounds({ told, late }: { told: Doubt; late: boolean }) {
           </select>
         </label>
         <span className="flex-1" />
-        <button type="button" className="link" disabled={late} onClick={save}>
-          save CSV
-        </button>
+        <SaveTable
+          figure={table}
+          of={`${metric(name).title} if at most ${several(told.at_most, "label")} ${told.at_most === 1 ? "is" : "are"} wrong`}
+          name={`if-labels-are-wrong-${told.at_most}-${told.how}`}
+          rows={rows}
+          disabled={late}
+        />
       </p>
-      <Frames told={told} name={name} late={late} />
+      <Frames table={table} told={told} name={name} late={late} />
       <Lead told={told} name={name} late={late} />
     </>
   );
@@ -304,7 +299,7 @@ function Bounds({ told, late }: { told: Doubt; late: boolean }) {
 
 type Of = { told: Doubt; name: string; late: boolean };
 
-function Frames({ told, name, late }: Of) {
+function Frames({ table, told, name, late }: Of & { table: RefObject<HTMLTableElement | null> }) {
   const { chosen } = useScope();
   const rows = chosen.flatMap((c) => {
     const b = told.candidates[c.name]?.[name];
@@ -317,7 +312,7 @@ function Frames({ told, name, late }: Of) {
   return (
     <>
       <section className="mt-1" aria-label="How far each could move">
-        <table className="w-full text-sm tabular-nums" data-part="bounds">
+        <table className="w-full text-sm tabular-nums" data-part="bounds" ref={table}>
           <thead>
             <tr className="text-soft text-left align-bottom">
               <th className="font-normal py-1 pr-2">candidate</th>

@@ -1,8 +1,9 @@
 import { scaleLinear } from "d3-scale";
+import { useRef } from "react";
 import { useFields, useParts } from "../../api/queries";
+import { SaveTable } from "../../app/SaveTable";
 import { type Shown, useScope } from "../../app/scope";
 import { Ruler } from "../../charts/Ruler";
-import { saveCsv } from "../../charts/save";
 import { domainOf } from "../../charts/scales";
 import { Fault, Loading, PENDING } from "../../parts/basics";
 import { count, pShown, shown } from "../../parts/number";
@@ -13,6 +14,7 @@ const MOST = 25;
 
 /** Where in the groups of a field the difference of two lies. */
 export function Across({ a, b }: { a: Shown; b: Shown }) {
+  const table = useRef<HTMLTableElement>(null);
   const { study, split, slice, query, own, setOwn, pending, metric, results } = useScope();
   const mapping = study.mapping as { group?: string; show?: Record<string, string | string[]> };
   const aside = new Set([mapping.group, ...Object.values(mapping.show ?? {}).flat()]);
@@ -37,26 +39,22 @@ export function Across({ a, b }: { a: Shown; b: Shown }) {
     ...(found?.slices.flatMap(({ difference: d }) => (d.low == null || d.high == null ? [] : [d.low, d.high])) ?? []),
   ]);
   const x = domain && scaleLinear(domain, [8, WIDE - 8]).clamp(true);
-  const save = () =>
-    saveCsv(
-      [
-        ["metric", by, "rows", "over", "difference", "low", "high", "p adjusted", "part of the whole"],
-        ...Object.entries(told?.metrics ?? {}).flatMap(([m, of]) =>
-          of.slices.map(({ group, rows, denominator, difference: d, part }) => [
-            m,
-            group,
-            rows,
-            denominator,
-            d.difference,
-            d.low ?? null,
-            d.high ?? null,
-            d.p_adjusted ?? null,
-            part ?? null,
-          ]),
-        ),
-      ],
-      `${a.letter}-less-${b.letter}-by-${by}`,
-    );
+  const rows = () => [
+    ["metric", by, "rows", "over", "difference", "low", "high", "p adjusted", "part of the whole"],
+    ...Object.entries(told?.metrics ?? {}).flatMap(([m, of]) =>
+      of.slices.map(({ group, rows, denominator, difference: d, part }) => [
+        m,
+        group,
+        rows,
+        denominator,
+        d.difference,
+        d.low ?? null,
+        d.high ?? null,
+        d.p_adjusted ?? null,
+        part ?? null,
+      ]),
+    ),
+  ];
   return (
     <section aria-label="Where the difference lies" className="mt-6 text-sm">
       <header className="flex items-baseline gap-x-3 gap-y-1 flex-wrap border-b border-ink pb-1 text-soft">
@@ -93,16 +91,20 @@ export function Across({ a, b }: { a: Shown; b: Shown }) {
         </label>
         <span className="flex-1" />
         {told && (
-          <button type="button" className="link" disabled={late} onClick={save}>
-            save CSV
-          </button>
+          <SaveTable
+            figure={table}
+            of={`${metric(name).title}, ${a.name} less ${b.name}, by ${by}`}
+            name={`${a.letter}-less-${b.letter}-by-${by}`}
+            rows={rows}
+            disabled={late}
+          />
         )}
       </header>
       <Fault error={asked.error} again={() => void asked.refetch()} />
       {!told && asked.isLoading && <Loading what="Comparing group by group" />}
       {found && x && (
         <>
-          <table className="tabular-nums mt-1 w-full max-w-[60rem]" data-part="across">
+          <table ref={table} className="tabular-nums mt-1 w-full max-w-[60rem]" data-part="across">
             <thead>
               <tr className="text-soft text-left align-bottom">
                 <th className="font-normal pr-2">{by}</th>

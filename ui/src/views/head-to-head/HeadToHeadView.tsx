@@ -1,12 +1,12 @@
-import { useMemo, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { useParts } from "../../api/queries";
 import { differenceOf, reported } from "../../app/Difference";
 import { Drafted } from "../../app/Drafted";
 import { useKeys } from "../../app/keys";
 import { pairOf } from "../../app/pair";
+import { SaveTable } from "../../app/SaveTable";
 import { type Shown, useScope } from "../../app/scope";
-import { saveCsv } from "../../charts/save";
 import { domainOf } from "../../charts/scales";
 import { Whisker } from "../../charts/Whisker";
 import { Fault, Loading, PENDING, Tile, ViewHead } from "../../parts/basics";
@@ -120,6 +120,7 @@ function Pick({ of, at, label, onPick }: PickProps) {
 
 /** Every metric of one less that of the other, on the same rows. */
 function Ledger({ a, b }: { a: Shown; b: Shown }) {
+  const table = useRef<HTMLTableElement>(null);
   const scope = useScope();
   const { study, split, slice, query, results, pending } = scope;
   const there = reported(scope);
@@ -144,37 +145,37 @@ function Ledger({ a, b }: { a: Shown; b: Shown }) {
         Candidates are compared by test on {study.holdout.report_on} alone; choose it above to read the differences.
       </p>
     );
-  const save = () =>
-    saveCsv(
-      [
-        ["metric", "candidate", "less", "split", "difference", "low", "high", "p", "p adjusted", "separated"],
-        ...every.map(({ info, d, raw }) => [
-          info.name,
-          a.name,
-          b.name,
-          split,
-          d.value,
-          d.low ?? null,
-          d.high ?? null,
-          raw?.p ?? null,
-          raw?.p_adjusted ?? null,
-          d.apart ? "yes" : "no",
-        ]),
-      ],
-      `${a.letter}-less-${b.letter}-${split}`,
-    );
+  const rows = () => [
+    ["metric", "candidate", "less", "split", "difference", "low", "high", "p", "p adjusted", "separated"],
+    ...every.map(({ info, d, raw }) => [
+      info.name,
+      a.name,
+      b.name,
+      split,
+      d.value,
+      d.low ?? null,
+      d.high ?? null,
+      raw?.p ?? null,
+      raw?.p_adjusted ?? null,
+      d.apart ? "yes" : "no",
+    ]),
+  ];
   return (
     <section aria-label="Differences" className="text-sm min-h-96">
       <h2 className="text-lg border-b border-ink pb-0.5 flex items-baseline gap-3">
         <span className="flex-1">
           {a.letter} less {b.letter}, on the same rows
         </span>
-        <button type="button" className="link text-sm font-sans font-normal" disabled={late} onClick={save}>
-          save CSV
-        </button>
+        <SaveTable
+          figure={table}
+          of={`${a.name} less ${b.name}`}
+          name={`${a.letter}-less-${b.letter}-${split}`}
+          rows={rows}
+          disabled={late}
+        />
       </h2>
       {late && lines.length === 0 && <Loading what="Comparing" />}
-      <table className="w-full tabular-nums">
+      <table ref={table} className="w-full tabular-nums">
         <tbody>
           {lines.map(({ info, d, raw }) => {
             const better =

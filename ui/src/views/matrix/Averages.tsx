@@ -1,8 +1,9 @@
+import { useRef } from "react";
 import type { Metric } from "../../api/client";
 import { useParts } from "../../api/queries";
 import { differenceOf, Less, reported } from "../../app/Difference";
+import { SaveTable } from "../../app/SaveTable";
 import { type Shown, useScope } from "../../app/scope";
-import { saveCsv } from "../../charts/save";
 import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
 import { PENDING } from "../../parts/basics";
@@ -76,6 +77,7 @@ const TESTED = BLOCKS.filter(([block]) => block !== "micro");
 
 /** One candidate's averages less another's, by the paired tests on the reported rows. */
 export function LessAverages({ pair: [a, b] }: { pair: [Shown, Shown] }) {
+  const table = useRef<HTMLDivElement>(null);
   const scope = useScope();
   const { study, split, slice, query, results, metric, pending, few } = scope;
   const there = reported(scope) && !few;
@@ -96,35 +98,35 @@ export function LessAverages({ pair: [a, b] }: { pair: [Shown, Shown] }) {
     })),
   }));
   const domain = domainOf([0, ...told.flatMap(({ lines }) => lines.flatMap(({ d }) => [d.low, d.high]))]);
-  const save = () =>
-    saveCsv(
-      [
-        ["candidate", "less", "split", ...slice.map(() => "slice"), "average", "metric", "difference", "low", "high"],
-        ...told.flatMap(({ block, lines }) =>
-          lines.map(({ name, d }) => [
-            a.name,
-            b.name,
-            split,
-            ...slice,
-            block,
-            name,
-            d.value,
-            d.low ?? null,
-            d.high ?? null,
-          ]),
-        ),
-      ],
-      `averages-${a.letter}-less-${b.letter}-${split}`,
-    );
+  const rows = () => [
+    ["candidate", "less", "split", ...slice.map(() => "slice"), "average", "metric", "difference", "low", "high"],
+    ...told.flatMap(({ block, lines }) =>
+      lines.map(({ name, d }) => [
+        a.name,
+        b.name,
+        split,
+        ...slice,
+        block,
+        name,
+        d.value,
+        d.low ?? null,
+        d.high ?? null,
+      ]),
+    ),
+  ];
   return (
     <section aria-label="Averages compared" className="text-sm" data-part="less-averages">
       <h2 className="font-sans text-sm font-semibold">
         averages, {a.letter} less {b.letter}{" "}
-        <button type="button" className="link font-normal text-soft" disabled={!asked.data} onClick={save}>
-          save CSV
-        </button>
+        <SaveTable
+          figure={table}
+          of={`Averages, ${a.name} less ${b.name}`}
+          name={`averages-${a.letter}-less-${b.letter}-${split}`}
+          rows={rows}
+          disabled={!asked.data}
+        />
       </h2>
-      <div className="flex flex-wrap gap-x-8 gap-y-2">
+      <div ref={table} className="flex flex-wrap gap-x-8 gap-y-2">
         {told.map(({ block, title, lines }) => (
           <dl key={block} className="flex gap-6">
             <dt className="font-serif italic text-soft w-24">{title}</dt>

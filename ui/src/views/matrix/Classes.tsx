@@ -1,8 +1,9 @@
+import { useRef } from "react";
 import type { Metric } from "../../api/client";
 import { Figure } from "../../app/Figure";
 import { InFront } from "../../app/InFront";
+import { SaveTable } from "../../app/SaveTable";
 import { type Shown, useOwn, useScope } from "../../app/scope";
-import { saveCsv } from "../../charts/save";
 import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
 import { PENDING } from "../../parts/basics";
@@ -54,6 +55,7 @@ function linesOf(c: Shown, classes: string[], called: (label: string) => string)
 
 /** Each class against the rest, and the averages over them: of the candidate in front on screen, of all in the file. */
 export function Classes() {
+  const table = useRef<HTMLTableElement>(null);
   const { chosen, results, called, split, slice, own, pending, few, metric } = useScope();
   const [open, unfold] = useOwn("classes", ["no", "yes"]);
   const { classes } = results.holdout;
@@ -72,51 +74,51 @@ export function Classes() {
   const domains = TOLD.map((name) =>
     domainOf(lines.map((line) => line.of(name)).flatMap((m) => [m.value, m.low, m.high])),
   );
-  const save = () =>
-    saveCsv(
-      [
-        [
-          "candidate",
-          "split",
-          ...slice.map(() => "slice"),
-          "cutoff",
-          "class",
-          "actual_rows",
-          "predicted_rows",
-          ...TOLD.flatMap((n) => [n, `${n}_low`, `${n}_high`]),
-        ],
-        ...told.flatMap((c) =>
-          linesOf(c, classes, (label) => label).map((line) => [
-            c.name,
-            split,
-            ...slice,
-            c.shownCutoff,
-            line.label ?? line.key,
-            line.rows,
-            line.predicted,
-            ...TOLD.flatMap((n) => {
-              const m = line.of(n);
-              return [m.value, m.low ?? null, m.high ?? null];
-            }),
-          ]),
-        ),
-      ],
-      `classes-${split}`,
-    );
+  const rows = () => [
+    [
+      "candidate",
+      "split",
+      ...slice.map(() => "slice"),
+      "cutoff",
+      "class",
+      "actual_rows",
+      "predicted_rows",
+      ...TOLD.flatMap((n) => [n, `${n}_low`, `${n}_high`]),
+    ],
+    ...told.flatMap((c) =>
+      linesOf(c, classes, (label) => label).map((line) => [
+        c.name,
+        split,
+        ...slice,
+        c.shownCutoff,
+        line.label ?? line.key,
+        line.rows,
+        line.predicted,
+        ...TOLD.flatMap((n) => {
+          const m = line.of(n);
+          return [m.value, m.low ?? null, m.high ?? null];
+        }),
+      ]),
+    ),
+  ];
   return (
     <section aria-label="Each class" className="mt-5 max-w-[860px]">
       <header className="flex items-baseline gap-x-4 gap-y-1 flex-wrap text-sm text-soft">
         <h2 className="text-lg text-ink">Each class against the rest</h2>
         <InFront of={told} front={front} />
-        <button type="button" className="link" disabled={pending} onClick={save}>
-          save CSV
-        </button>
+        <SaveTable
+          figure={table}
+          of={`${front.name}: each class against the rest`}
+          name={`classes-${split}`}
+          rows={rows}
+          disabled={pending}
+        />
         <button type="button" className="link" onClick={() => unfold("no")}>
           close
         </button>
       </header>
       <div className="border border-rule bg-sheet rounded-[4px] mt-1.5 overflow-x-auto">
-        <table className="w-full text-left" data-part="classes" data-candidate={front.letter}>
+        <table ref={table} className="w-full text-left" data-part="classes" data-candidate={front.letter}>
           <thead>
             <tr className="text-sm text-soft border-b border-rule align-bottom">
               <th className="font-normal px-3 py-1.5">Class</th>

@@ -4,8 +4,8 @@ import { type Difference, differenceOf, Less, reported } from "../../app/Differe
 import { Drafted } from "../../app/Drafted";
 import { Figure } from "../../app/Figure";
 import type { Read } from "../../app/results";
+import { SaveTable } from "../../app/SaveTable";
 import { isPending, type MetricInfo, metricOf, type Shown, sliceNamed, useOwn, useScope } from "../../app/scope";
-import { saveCsv } from "../../charts/save";
 import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
 import { Tile, ViewHead } from "../../parts/basics";
@@ -34,6 +34,7 @@ function Amount({ value }: { value: number | undefined }) {
 type Standing = "edge" | "untested" | "";
 
 export function RosterView() {
+  const table = useRef<HTMLTableElement>(null);
   const scope = useScope();
   const { study, split, slice, within, chosen, baselines, results, pending, own, setOwn, query, metric: about } = scope;
   const [read, choose] = useOwn("read", READINGS);
@@ -68,29 +69,25 @@ export function RosterView() {
   };
   const edged = columns.some((info) => chosen.some((c) => standing(info, c.name) === "edge"));
   const untested = columns.filter((info) => compared && !waits(info) && (best[info.name]?.not_tested.length ?? 0) > 0);
-  const save = () =>
-    saveCsv(
-      [
-        [
-          "candidate",
-          "split",
-          ...slice.map(() => "slice"),
-          "cutoff",
-          ...columns.flatMap((c) => [c.name, `${c.name}_low`, `${c.name}_high`]),
-        ],
-        ...[...order.current, ...(less ? [] : baselines)].map((c) => [
-          c.name,
-          split,
-          ...slice,
-          "shownCutoff" in c ? c.shownCutoff : null,
-          ...columns.flatMap(({ name }) => {
-            const m = less && "part" in c && "letter" in c ? numbers(c, name) : metricOf(c.part, name);
-            return [m.value, m.low ?? null, m.high ?? null];
-          }),
-        ]),
-      ],
-      less ? `roster-${split}-less-${less.letter}` : `roster-${split}`,
-    );
+  const rows = () => [
+    [
+      "candidate",
+      "split",
+      ...slice.map(() => "slice"),
+      "cutoff",
+      ...columns.flatMap((c) => [c.name, `${c.name}_low`, `${c.name}_high`]),
+    ],
+    ...[...order.current, ...(less ? [] : baselines)].map((c) => [
+      c.name,
+      split,
+      ...slice,
+      "shownCutoff" in c ? c.shownCutoff : null,
+      ...columns.flatMap(({ name }) => {
+        const m = less && "part" in c && "letter" in c ? numbers(c, name) : metricOf(c.part, name);
+        return [m.value, m.low ?? null, m.high ?? null];
+      }),
+    ]),
+  ];
   const numbers = (c: Shown, name: string): Difference =>
     less
       ? differenceOf(asked.data?.pairs ?? [], c, less, (pair) => pair.metrics[name], 1 - results.settings.confidence)
@@ -178,9 +175,13 @@ export function RosterView() {
             {less ? `less ${less.name}, on the same rows` : "value"}, {level} % interval
             {edged && !less && " · edge: best, or not separable from the best"}
             {!reported(scope) && scope.all.length > 1 && ` · compared by test on ${study.holdout.report_on} only`} ·{" "}
-            <button type="button" className="link" disabled={pending || late} onClick={save}>
-              save CSV
-            </button>
+            <SaveTable
+              {...(read === "splits" ? {} : { figure: table })}
+              of={less ? `Candidates less ${less.name}` : "Candidates"}
+              name={less ? `roster-${split}-less-${less.letter}` : `roster-${split}`}
+              rows={rows}
+              disabled={pending || late}
+            />
           </>
         }
       />
@@ -234,6 +235,7 @@ export function RosterView() {
           columns={told}
           rows={chosen}
           order={order}
+          table={table}
           rowName={(c) => c.name}
           rowHead={(c) => <Who c={c} />}
           below={

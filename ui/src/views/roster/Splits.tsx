@@ -1,7 +1,8 @@
+import { useRef } from "react";
 import type { Metric } from "../../api/client";
 import { useSplits } from "../../api/queries";
 import { isPending, type MetricInfo, type Shown, useScope } from "../../app/scope";
-import { saveCsv } from "../../charts/save";
+import { SaveMenu } from "../../charts/SaveMenu";
 import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
 import { Fault, PENDING, Tile } from "../../parts/basics";
@@ -15,6 +16,7 @@ type Props = { columns: MetricInfo[]; written: boolean };
 
 /** Every split side by side, and how far each one's number lies from that on the reported rows. */
 export function Splits({ columns, written }: Props) {
+  const table = useRef<HTMLTableElement>(null);
   const { study, slice, chosen, query, pending } = useScope();
   const { report_on } = study.holdout;
   const rank = (split: string) => (FIRST.includes(split) ? FIRST.indexOf(split) : FIRST.length);
@@ -41,34 +43,30 @@ export function Splits({ columns, written }: Props) {
       ),
     ),
   );
-  const save = () =>
-    saveCsv(
-      [
-        [
-          "candidate",
-          "split",
-          ...slice.map(() => "slice"),
-          ...columns.flatMap((c) => [c.name, `${c.name}_low`, `${c.name}_high`]),
-        ],
-        ...chosen.flatMap((c) =>
-          splits.map((split, i) => [
-            c.name,
-            split,
-            ...slice,
-            ...columns.flatMap(({ name }) => {
-              const m = number(c, i, name);
-              return [m.value, m.low ?? null, m.high ?? null];
-            }),
-          ]),
-        ),
-      ],
-      "roster-splits",
-    );
+  const rows = () => [
+    [
+      "candidate",
+      "split",
+      ...slice.map(() => "slice"),
+      ...columns.flatMap((c) => [c.name, `${c.name}_low`, `${c.name}_high`]),
+    ],
+    ...chosen.flatMap((c) =>
+      splits.map((split, i) => [
+        c.name,
+        split,
+        ...slice,
+        ...columns.flatMap(({ name }) => {
+          const m = number(c, i, name);
+          return [m.value, m.low ?? null, m.high ?? null];
+        }),
+      ]),
+    ),
+  ];
   return (
     <>
       <Fault error={failed?.error ?? null} again={() => void failed?.refetch()} />
       <div className="border border-rule bg-sheet rounded-[4px] overflow-x-auto">
-        <table className="w-full text-left" data-part="splits">
+        <table ref={table} className="w-full text-left" data-part="splits">
           <thead>
             <tr className="text-sm text-soft border-b border-rule align-bottom">
               <th className="font-normal px-3 py-1.5">Candidate</th>
@@ -138,9 +136,7 @@ export function Splits({ columns, written }: Props) {
       <p className="text-sm text-soft font-serif italic mt-1 max-w-[90ch]">
         After each number: its gap to the {report_on} rows, ● where that is separated from nought, ○ where it is not. A
         large gap from train to {report_on} is what a candidate owes to having seen its rows.{" "}
-        <button type="button" className="link not-italic font-sans" disabled={pending} onClick={save}>
-          save CSV
-        </button>
+        <SaveMenu figure={table} said="Candidates on every split" name="roster-splits" rows={rows} disabled={pending} />
       </p>
     </>
   );

@@ -1,10 +1,11 @@
 import { scaleLinear } from "d3-scale";
+import { useRef } from "react";
 import type { Schemas } from "../../api/client";
 import { useParts } from "../../api/queries";
 import { InFront } from "../../app/InFront";
+import { SaveTable } from "../../app/SaveTable";
 import { useScope } from "../../app/scope";
 import { Ruler } from "../../charts/Ruler";
-import { saveCsv } from "../../charts/save";
 import { domainOf } from "../../charts/scales";
 import { Fault, Loading, PENDING } from "../../parts/basics";
 import { colour } from "../../parts/marks";
@@ -40,6 +41,7 @@ type Props = { fields: string[] };
 
 /** Whether a candidate treats the groups of a field alike, by each usual criterion. */
 export function Alike({ fields }: Props) {
+  const table = useRef<HTMLDivElement>(null);
   const { study, split, slice, query, chosen, own, many, of, called, positive, negative, results, pending } =
     useScope();
   const front = chosen.find((c) => c.letter === own.front) ?? chosen[0];
@@ -56,30 +58,28 @@ export function Alike({ fields }: Props) {
   const told = asked.data?.candidates?.find((c) => c.name === front.result.name)?.splits?.[split]?.alike;
   const late = pending || asked.isPlaceholderData;
   const [yes, no] = many ? [called(of), "another class"] : [positive, negative];
-  const save = () =>
-    told &&
-    saveCsv(
-      [
-        ["candidate", "split", "criterion", "group", "value", "low", "high", "gap", "gap low", "gap high", "p"],
-        ...Object.entries(told.criteria).flatMap(([name, c]) => [
-          ...Object.entries(c.values).map(([g, v]) => [
-            front.name,
-            split,
-            name,
-            g,
-            v.value,
-            v.low,
-            v.high,
-            null,
-            null,
-            null,
-            null,
+  const rows = () =>
+    told
+      ? [
+          ["candidate", "split", "criterion", "group", "value", "low", "high", "gap", "gap low", "gap high", "p"],
+          ...Object.entries(told.criteria).flatMap(([name, c]) => [
+            ...Object.entries(c.values).map(([g, v]) => [
+              front.name,
+              split,
+              name,
+              g,
+              v.value,
+              v.low,
+              v.high,
+              null,
+              null,
+              null,
+              null,
+            ]),
+            [front.name, split, name, "", null, null, null, c.gap, c.low ?? null, c.high ?? null, c.p ?? null],
           ]),
-          [front.name, split, name, "", null, null, null, c.gap, c.low ?? null, c.high ?? null, c.p ?? null],
-        ]),
-      ],
-      `alike-${front.letter}-${fields.join("-")}-${split}`,
-    );
+        ]
+      : [];
   return (
     <section aria-label="Groups treated alike" className="text-sm">
       <p className="flex items-baseline gap-3 text-soft mb-1 flex-wrap">
@@ -89,9 +89,13 @@ export function Alike({ fields }: Props) {
         {many && <span>one class against the rest: “{yes}”, chosen above</span>}
         <span className="flex-1" />
         {told && (
-          <button type="button" className="link" disabled={late} onClick={save}>
-            save CSV
-          </button>
+          <SaveTable
+            figure={table}
+            of={`${front.name}: ${fields.join(" and ")} treated alike`}
+            name={`alike-${front.letter}-${fields.join("-")}-${split}`}
+            rows={rows}
+            disabled={late}
+          />
         )}
       </p>
       <Fault error={asked.error} again={() => void asked.refetch()} />
@@ -100,7 +104,7 @@ export function Alike({ fields }: Props) {
       {told && (
         <>
           {told.not_all_at_once && <NotAll told={told.not_all_at_once as unknown as Forced} />}
-          <div className="divide-y divide-light border-y border-rule">
+          <div ref={table} className="divide-y divide-light border-y border-rule">
             {CRITERIA.map(([name, title, trade, says]) => {
               const c = told.criteria[name];
               return (

@@ -1,3 +1,4 @@
+import type { RefObject } from "react";
 import { useScope } from "../../app/scope";
 import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
@@ -7,10 +8,17 @@ import { count, shown } from "../../parts/number";
 import { groupName, isApart, isWorse, type Read, type Slice, type Told, wholeOf } from "./groups";
 import { Ways } from "./List";
 
-type Props = { told: Told; all: Told[]; info: Read; alpha: number; late: boolean };
+type Props = {
+  told: Told;
+  all: Told[];
+  info: Read;
+  alpha: number;
+  late: boolean;
+  table: RefObject<HTMLTableElement | null>;
+};
 
 /** Two fields across each other, for the candidate in front; the cell in focus is told for all candidates below. */
-export function Grid({ told: { c, of }, all, info, alpha, late }: Props) {
+export function Grid({ told: { c, of }, all, info, alpha, late, table }: Props) {
   const { own, setOwn, results } = useScope();
   const [down, across] = Object.keys(of[0]?.by ?? {}) as [string, string];
   const values = (field: string) => [...new Set(of.map((s) => s.by[field] ?? ""))];
@@ -24,7 +32,7 @@ export function Grid({ told: { c, of }, all, info, alpha, late }: Props) {
     <>
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is reached by key */}
       <section className="overflow-auto relative max-h-[560px]" tabIndex={0} aria-label="Grid of slices">
-        <table className="text-sm tabular-nums border-separate border-spacing-0.5" data-part="slice-grid">
+        <table ref={table} className="text-sm tabular-nums border-separate border-spacing-0.5" data-part="slice-grid">
           <thead>
             <tr className="text-soft align-bottom">
               <th className="font-normal text-left sticky left-0 top-0 bg-paper z-10 pr-2">

@@ -1,5 +1,6 @@
-import { useState } from "react";
+import { type RefObject, useState } from "react";
 import { Link } from "react-router";
+import { useAlone } from "../../app/alone";
 import { useScope, writeAddress } from "../../app/scope";
 import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
@@ -10,11 +11,18 @@ import { groupName, isApart, NAMED, type Order, ordered, type Read, type Slice, 
 
 const MOST = 25; // groups that stand before the others are asked for
 
-type Props = { told: Told[]; info: Read; order: Order; alpha: number; late: boolean };
+type Props = {
+  told: Told[];
+  info: Read;
+  order: Order;
+  alpha: number;
+  late: boolean;
+  table: RefObject<HTMLTableElement | null>;
+};
 
 /** A row for each group: its rows, and for each candidate the metric on the column's ruler, filled where the group is
  * separated from the other rows. */
-export function List({ told, info, order, alpha, late }: Props) {
+export function List({ told, info, order, alpha, late, table }: Props) {
   const { positiveLabel, positive, many, results, setOwn, own } = useScope();
   const [all, setAll] = useState(false);
   const first = told[0]?.of ?? [];
@@ -32,7 +40,7 @@ export function List({ told, info, order, alpha, late }: Props) {
   return (
     <>
       <div className="border border-rule bg-sheet rounded-[4px] overflow-x-auto relative">
-        <table className="w-full text-sm tabular-nums" data-part="slices">
+        <table ref={table} className="w-full text-sm tabular-nums" data-part="slices">
           <thead>
             <tr className="text-soft align-bottom border-b border-rule">
               <th className="font-normal text-left px-3 py-1.5 sticky left-0 bg-sheet">{fields.join(" · ")}</th>
@@ -73,7 +81,7 @@ export function List({ told, info, order, alpha, late }: Props) {
                   {told.map(({ c, of }) => (
                     <Cell key={c.position} told={of[i]} c={c} info={info} alpha={alpha} domain={whole} late={late} />
                   ))}
-                  <td className="px-2 py-1.5 whitespace-nowrap text-soft">
+                  <td className="px-2 py-1.5 whitespace-nowrap text-soft" data-unsaved="">
                     <Ways of={s} />
                   </td>
                 </tr>
@@ -113,7 +121,7 @@ export function List({ told, info, order, alpha, late }: Props) {
 /** The slice as the scope of every view, and its rows. */
 export function Ways({ of }: { of: Slice }) {
   const scope = useScope();
-  const { go } = scope;
+  const alone = useAlone();
   const { condition } = of;
   if (!condition) return null;
   const rows = writeAddress({ ...scope, own: { q: condition } }, scope.study).toString();
@@ -122,20 +130,17 @@ export function Ways({ of }: { of: Slice }) {
       <Link className="link mr-2" to={{ pathname: `/studies/${scope.study.id}/casebook`, search: rows }}>
         rows
       </Link>
-      <button
-        type="button"
-        className="link"
-        aria-label={`read alone: the rows of ${groupName(of)}`}
-        title="every view then reads these rows alone"
-        onClick={() =>
-          go((now) => {
-            const before = now.within[""];
-            return { within: { ...now.within, "": before ? `(${before}) and ${condition}` : condition } };
-          })
-        }
-      >
-        read alone
-      </button>
+      {alone.can(condition) && (
+        <button
+          type="button"
+          className="link"
+          aria-label={`read alone: the rows of ${groupName(of)}`}
+          title="every view then reads these rows alone"
+          onClick={() => alone.read(condition)}
+        >
+          read alone
+        </button>
+      )}
     </>
   );
 }

@@ -1,9 +1,10 @@
 import { scaleLinear } from "d3-scale";
+import { useRef } from "react";
 import type { Schemas } from "../../api/client";
 import { dossierCalls, useDossier, useDossierChange, useParts } from "../../api/queries";
+import { SaveTable } from "../../app/SaveTable";
 import { type Shown, useScope } from "../../app/scope";
 import { Ruler } from "../../charts/Ruler";
-import { saveCsv } from "../../charts/save";
 import { Button, Fault, Loading, PENDING } from "../../parts/basics";
 import { colour } from "../../parts/marks";
 import { NumberField } from "../../parts/NumberField";
@@ -164,6 +165,7 @@ function AskFor({ front, late, groups }: AskForProps) {
 type Props = { told: Cutoffs; front: Shown; late: boolean; rule: string };
 
 function Told({ told, front, late, rule }: Props) {
+  const table = useRef<HTMLDivElement>(null);
   const { split, metric, positive } = useScope();
   const { before, after, change, changed } = told;
   if (!before || !after || !changed) return null;
@@ -173,31 +175,27 @@ function Told({ told, front, late, rule }: Props) {
   const x = scaleLinear(spread([...values, ...(now === null ? [] : [now])]), [8, WIDE - 8]).clamp(true);
   const read = told.rule === "least_cost" ? "recall" : told.rule;
   const of = (side: typeof before, g: string, name: string) => side.by_group[g]?.metrics[name];
-  const save = () =>
-    saveCsv(
-      [
-        ["group", "cutoff", "metric", "before", "after", "rows with another answer"],
-        ...groups.flatMap((g) =>
-          Object.keys(before.by_group[g]?.metrics ?? {}).map((name) => [
-            g,
-            told.by_group[g]?.value ?? "flags nothing",
-            name,
-            of(before, g, name)?.value ?? null,
-            of(after, g, name)?.value ?? null,
-            Object.values(changed.by_group[g] ?? {}).reduce((a, b) => a + b, 0),
-          ]),
-        ),
-        ...Object.entries(change ?? {}).map(([name, d]) => [
-          "all",
-          "",
-          name,
-          before.metrics[name]?.value ?? null,
-          after.metrics[name]?.value ?? null,
-          d.difference ?? null,
-        ]),
-      ],
-      `cutoffs-${front.letter}-${told.rule}`,
-    );
+  const rows = () => [
+    ["group", "cutoff", "metric", "before", "after", "rows with another answer"],
+    ...groups.flatMap((g) =>
+      Object.keys(before.by_group[g]?.metrics ?? {}).map((name) => [
+        g,
+        told.by_group[g]?.value ?? "flags nothing",
+        name,
+        of(before, g, name)?.value ?? null,
+        of(after, g, name)?.value ?? null,
+        Object.values(changed.by_group[g] ?? {}).reduce((a, b) => a + b, 0),
+      ]),
+    ),
+    ...Object.entries(change ?? {}).map(([name, d]) => [
+      "all",
+      "",
+      name,
+      before.metrics[name]?.value ?? null,
+      after.metrics[name]?.value ?? null,
+      d.difference ?? null,
+    ]),
+  ];
   const gap = [before, after].map((side) => side.criteria[read]?.gap);
   return (
     <>
@@ -211,7 +209,7 @@ function Told({ told, front, late, rule }: Props) {
             `${gap[0] != null && gap[1] != null ? `, and the gap of ${metric(read).title.toLowerCase()} would go from ${shown(gap[0])} to ${shown(gap[1])}` : ""}.` +
             `${told.fits ? "" : ` No cutoffs bring them so near: the nearest lie ${shown(told.gap_reached ?? null)} apart on ${told.learned_on}.`}`}
       </p>
-      <div className="flex flex-wrap gap-x-8 gap-y-3 items-start">
+      <div ref={table} className="flex flex-wrap gap-x-8 gap-y-3 items-start">
         <table className="tabular-nums flex-[3_1_34rem]" data-part="own-cutoffs">
           <thead>
             <tr className="text-soft text-left align-bottom">
@@ -296,9 +294,13 @@ function Told({ told, front, late, rule }: Props) {
         </table>
       </div>
       <p className="font-serif italic text-soft mt-1 max-w-[95ch]">
-        <button type="button" className="link not-italic font-sans float-right" disabled={late} onClick={save}>
-          save CSV
-        </button>
+        <SaveTable
+          figure={table}
+          of={`${front.name}: a cutoff for each group`}
+          name={`cutoffs-${front.letter}-${told.rule}`}
+          rows={rows}
+          disabled={late}
+        />
         Dashed: the one cutoff of now. Dot: the group's own. Rows are predicted “{positive}” from there on. Cutoffs are
         chosen on {told.learned_on} and read on {split}; bold: the paired change is separated from nought. Nothing here
         is applied.

@@ -1,10 +1,10 @@
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 import { useFields, useMarks, useParts } from "../../api/queries";
 import { Drafted } from "../../app/Drafted";
 import { InFront } from "../../app/InFront";
 import { useKeys } from "../../app/keys";
+import { SaveTable } from "../../app/SaveTable";
 import { useOwn, useScope } from "../../app/scope";
-import { saveCsv } from "../../charts/save";
 import { Fault, Loading, ViewHead } from "../../parts/basics";
 import { Choice } from "../../parts/Choice";
 import { Alike } from "./Alike";
@@ -68,7 +68,7 @@ export function SlicesView() {
   });
   const front = found.find((t) => t.c.letter === own.front) ?? found[0];
   const late = asked.isPlaceholderData || scope.pending;
-  const save = () => saveSlices(found, info, split, slice, alpha);
+  const table = useRef<HTMLTableElement>(null);
   if (look.data && fields.length === 0 && !named)
     return (
       <>
@@ -87,9 +87,13 @@ export function SlicesView() {
               <>
                 {" "}
                 ·{" "}
-                <button type="button" className="link" disabled={late || found.length === 0} onClick={save}>
-                  save CSV
-                </button>
+                <SaveTable
+                  figure={table}
+                  of={`${ofClass ? `${info.title} of ${called(of)}` : info.title} by ${[by === NAMED ? "conditions, marks" : by, ...(and ? [and] : [])].join(" and ")}`}
+                  name={`slices-${[by, ...(and ? [and] : [])].join("-")}-${name}-${split}`}
+                  rows={() => numbersOf(found, info, split, slice, alpha)}
+                  disabled={late || found.length === 0}
+                />
               </>
             )}
           </>
@@ -181,57 +185,54 @@ export function SlicesView() {
           <p className="text-soft">Choose a field whose groups are compared.</p>
         )
       ) : and && layout === "grid" && front ? (
-        <Grid told={front} all={found} info={info} alpha={alpha} late={late} />
+        <Grid told={front} all={found} info={info} alpha={alpha} late={late} table={table} />
       ) : (
-        <List told={found} info={info} order={order} alpha={alpha} late={late} />
+        <List told={found} info={info} order={order} alpha={alpha} late={late} table={table} />
       )}
       {!few && read === "groups" && found.length > 0 && <Worst metric={name} />}
     </>
   );
 }
 
-function saveSlices(found: Told[], { name: metric, of: label }: Read, split: string, slice: string[], alpha: number) {
+function numbersOf(found: Told[], { name: metric, of: label }: Read, split: string, slice: string[], alpha: number) {
   const fields = Object.keys(found[0]?.of[0]?.by ?? {});
-  saveCsv(
+  return [
     [
-      [
-        "candidate",
-        "split",
-        ...slice.map(() => "slice"),
-        ...fields,
-        "rows",
-        label === undefined ? metric : `${metric} of ${label}`,
-        "low",
-        "high",
-        "less the rest",
-        "difference low",
-        "difference high",
-        "p",
-        "p adjusted",
-        "separated",
-      ],
-      ...found.flatMap(({ c, of }) =>
-        of.map((s) => {
-          const [m, d] = [s.metrics[metric], s.rest[metric]];
-          return [
-            c.name,
-            split,
-            ...slice,
-            ...fields.map((f) => s.by[f] ?? ""),
-            s.rows,
-            m?.value ?? null,
-            m?.low ?? null,
-            m?.high ?? null,
-            d?.difference ?? null,
-            d?.low ?? null,
-            d?.high ?? null,
-            d?.p ?? null,
-            d?.p_adjusted ?? null,
-            isApart(s, metric, alpha) ? "yes" : "no",
-          ];
-        }),
-      ),
+      "candidate",
+      "split",
+      ...slice.map(() => "slice"),
+      ...fields,
+      "rows",
+      label === undefined ? metric : `${metric} of ${label}`,
+      "low",
+      "high",
+      "less the rest",
+      "difference low",
+      "difference high",
+      "p",
+      "p adjusted",
+      "separated",
     ],
-    `slices-${fields.join("-")}-${metric}-${split}`,
-  );
+    ...found.flatMap(({ c, of }) =>
+      of.map((s) => {
+        const [m, d] = [s.metrics[metric], s.rest[metric]];
+        return [
+          c.name,
+          split,
+          ...slice,
+          ...fields.map((f) => s.by[f] ?? ""),
+          s.rows,
+          m?.value ?? null,
+          m?.low ?? null,
+          m?.high ?? null,
+          d?.difference ?? null,
+          d?.low ?? null,
+          d?.high ?? null,
+          d?.p ?? null,
+          d?.p_adjusted ?? null,
+          isApart(s, metric, alpha) ? "yes" : "no",
+        ];
+      }),
+    ),
+  ];
 }
