@@ -302,7 +302,8 @@ class GroupsChanged(TypedDict):
 
 class GroupCutoffs(TypedDict):
     """Cutoffs for groups, learned on the tuning rows: total cost and gap there, and whether the gap is as small as was
-    asked; groups that kept the one cutoff. What they change on the reported rows: `change` is after less before."""
+    asked; groups that kept the one cutoff. `optimism`: what the cost a row, and the gap, owe to being chosen on those
+    rows. What they change on the reported rows: `change` is after less before."""
 
     rule: Literal["recall", "fpr", "flagged_share", "precision", "least_cost"]
     by_group: dict[str, GroupCutoff]
@@ -310,6 +311,7 @@ class GroupCutoffs(TypedDict):
     gap_reached: float | None
     fits: bool
     kept_the_one: list[str]
+    optimism: NotRequired[dict[str, Optimism]]
     learned_on: NotRequired[str]
     before: NotRequired[GroupsRead]
     after: NotRequired[GroupsRead]

@@ -10,7 +10,8 @@ import pytest
 import brute
 from skarlo import core
 from skarlo.core.counting.answers import Answers
-from skarlo.core.decide import optimism, rules
+from skarlo.core.decide import group_cutoffs, optimism, rules, treated
+from skarlo.core.metrics.panel import Reading
 from skarlo.core.stats.draws import generator
 
 RULES = {
@@ -88,6 +89,79 @@ def test_over_many_samples_it_is_what_the_choice_gains(rule):
         told.append(found["difference"])
     assert np.mean(gained) > 0.01
     assert np.mean(told) == pytest.approx(np.mean(gained), rel=1 / 3)
+
+
+def by_groups(n, seed, **about):
+    """Scores that are too low in the second of three groups; the third has fewer rows."""
+    rng = np.random.default_rng(seed)
+    actual, group = (rng.random(n) < 0.35).astype(np.int64), rng.choice(3, n, p=(0.45, 0.35, 0.2))
+    score = np.round(np.clip(rng.normal(0.4 + 0.2 * actual - 0.15 * (group == 1), 0.2), 0, 1), 2)
+    return Answers.of_scores(actual, score, **about), group
+
+
+def crossed_by_groups(a, group, rule, prices, gap, seed, repeats):
+    """Row by row: cost a row, and the gap, with each tenth read at the cutoffs that the other nine choose."""
+    score, actual, out = np.asarray(a.score), a.actual, []
+    for repeat in range(repeats):
+        part = np.zeros(len(score), dtype=int)
+        for k in (0, 1):
+            rows = np.flatnonzero(actual == k)
+            rows = rows[np.argsort(score[rows], kind="stable")]
+            part[rows] = generator(seed, "parts", (len(rows),), np.array([repeat, k])).permutation(len(rows)) % 10
+        flagged = np.zeros(len(score), dtype=bool)
+        for j in range(10):
+            each = [Answers.of_scores(actual[m], score[m]) for m in ((part != j) & (group == g) for g in range(3))]
+            asked = [group_cutoffs.options(x.tally, *x.class_rows, rule, prices) for x in each]
+            cutoffs = group_cutoffs.choose(asked, None if rule == "least_cost" else gap).cutoffs
+            flagged |= (part == j) & (score >= np.array(cutoffs)[group])
+        cost = prices[0] * np.sum(flagged & (actual == 0)) + prices[1] * np.sum(~flagged & (actual == 1))
+        rates = {"recall": [flagged[(group == g) & (actual == 1)].mean() for g in range(3)],
+                 "flagged_share": [flagged[group == g].mean() for g in range(3)]}.get(rule, [0.0])  # fmt: skip
+        out.append((cost / len(score), max(rates) - min(rates)))
+    return np.mean(out, axis=0)
+
+
+def told_of_groups(a, group, rule, prices=(1.0, 4.0), gap=0.05):
+    wish = treated.Wish(rule, gap, prices)
+    grouped = treated.Grouped(a, group)
+    reading = Reading(("no", "yes"), 1, core.Settings(seed=7, min_slice=10), ())
+    return treated.with_cutoffs(["a", "b", "c"], grouped, grouped, 0.5, wish, reading)
+
+
+@pytest.mark.parametrize("rule", ["least_cost", "recall", "flagged_share"])
+def test_of_cutoffs_for_groups_it_is_that_of_parts_read_at_the_others_cutoffs(rule):
+    a, group = by_groups(240, 5)
+    told = told_of_groups(a, group, rule)
+    cost, gap = crossed_by_groups(a, group, rule, (1.0, 4.0), 0.05, 7, 10)
+    found = told["optimism"]
+    assert found["cost"]["value"] == pytest.approx(told["cost"] / 240)
+    assert found["cost"]["cross_chosen"] == pytest.approx(cost)
+    assert found["cost"]["difference"] == pytest.approx(cost - told["cost"] / 240)
+    assert ("gap" in found) == (rule != "least_cost")
+    if "gap" in found:
+        assert found["gap"]["value"] == told["gap_reached"]
+        assert found["gap"]["cross_chosen"] == pytest.approx(gap)
+    if rule == "recall":
+        assert found["gap"]["difference"] > 0.02, "rates that are equal where they were chosen are less so elsewhere"
+
+
+def test_of_cutoffs_for_groups_few_rows_unanswered_ones_and_weights():
+    few, group = by_groups(40, 1)
+    few = few.take(np.flatnonzero((few.actual == 0) | (np.cumsum(few.actual) <= 9)))
+    found = told_of_groups(few, group[: len(few.actual)] * 0, "recall")["optimism"]
+    assert {name: (o["difference"], o["why"]) for name, o in found.items()} == {
+        "cost": (None, optimism.FEW), "gap": (None, optimism.FEW),
+    }  # fmt: skip
+    a, group = by_groups(240, 5)
+    plain = told_of_groups(a, group, "recall")["optimism"]
+    more = Answers.of_scores(np.append(a.actual, [1] * 24), np.append(np.asarray(a.score), [np.nan] * 24),
+                             none_counts=True)  # fmt: skip
+    with_none = told_of_groups(more, np.append(group, [0] * 24), "recall")["optimism"]
+    assert with_none["cost"]["cross_chosen"] > plain["cost"]["cross_chosen"], "those without an answer are missed"
+    twice, group = by_groups(240, 5, weight=np.full(240, 2.0))
+    heavy = told_of_groups(twice, group, "recall")["optimism"]
+    assert heavy["cost"]["value"] == pytest.approx(plain["cost"]["value"])
+    assert heavy["gap"]["cross_chosen"] == pytest.approx(plain["gap"]["cross_chosen"], abs=0.08)
 
 
 def test_few_rows_of_a_class_and_what_no_rule_chose():

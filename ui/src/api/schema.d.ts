@@ -1840,7 +1840,8 @@ export interface components {
         /**
          * GroupCutoffs
          * @description Cutoffs for groups, learned on the tuning rows: total cost and gap there, and whether the gap is as small as was
-         *     asked; groups that kept the one cutoff. What they change on the reported rows: `change` is after less before.
+         *     asked; groups that kept the one cutoff. `optimism`: what the cost a row, and the gap, owe to being chosen on those
+         *     rows. What they change on the reported rows: `change` is after less before.
          */
         GroupCutoffs: {
             /**
@@ -1860,6 +1861,10 @@ export interface components {
             fits: boolean;
             /** Kept The One */
             kept_the_one: string[];
+            /** Optimism */
+            optimism?: {
+                [key: string]: components["schemas"]["Optimism"];
+            };
             /** Learned On */
             learned_on?: string;
             before?: components["schemas"]["GroupsRead"];

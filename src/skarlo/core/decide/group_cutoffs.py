@@ -51,14 +51,20 @@ def options(t: Tally, positives: float, negatives: float, rate: str, prices: tup
     tp = np.concatenate(([0.0], np.cumsum(t.pos[::-1]).astype(np.float64)))
     fp = np.concatenate(([0.0], np.cumsum(t.neg[::-1]).astype(np.float64)))
     cutoff = np.concatenate(([math.inf], t.score[::-1]))
-    top, below = {
-        "recall": (tp, np.full(len(tp), positives)), "fpr": (fp, np.full(len(tp), negatives)),
-        "flagged_share": (tp + fp, np.full(len(tp), positives + negatives)), "precision": (tp, tp + fp),
-        LEAST_COST: (np.zeros(len(tp)), np.ones(len(tp))),
-    }[rate]  # fmt: skip
+    top, below = rates(rate, tp, fp, np.full(len(tp), positives), np.full(len(tp), negatives))
     cost = prices[0] * fp + prices[1] * (positives - tp)
     there = below > 0
     return Options(cutoff[there], top[there] / below[there], cost[there])
+
+
+def rates(
+    rate: str, tp: FloatArray, fp: FloatArray, positives: FloatArray, negatives: FloatArray
+) -> tuple[FloatArray, FloatArray]:
+    """What a rate is of: above and below the line, shape (m,)."""
+    return {
+        "recall": (tp, positives), "fpr": (fp, negatives), "flagged_share": (tp + fp, positives + negatives),
+        "precision": (tp, tp + fp), LEAST_COST: (np.zeros(len(tp)), np.ones(len(tp))),
+    }[rate]  # fmt: skip
 
 
 def choose(groups: Sequence[Options], gap_at_most: float | None = None) -> Chosen:

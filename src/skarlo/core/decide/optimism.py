@@ -124,16 +124,21 @@ def _of_metric(own: Own, a: Answers, rule: str, parameters: Params, cutoff: floa
 def _parts(b: Answers, t: Tally, seed: int, repeat: int) -> tuple[Counts, Counts]:
     """What stands at each score in each part: negatives and positives, each of shape (10, k)."""
     out = []
-    for k in (False, True):
-        mine = b.is_positive == k
-        place, weight = b.place[mine], None if b.weight is None else b.weight[mine]
-        order = np.argsort(place, kind="stable") if weight is None else np.lexsort((weight, place))
-        n = len(order)
-        rng = generator(seed, "parts", (n,), np.array([repeat, int(k)]))
-        cell = (rng.permutation(n) % PARTS) * len(t.score) + place[order]
-        sums = np.bincount(cell, weights=None if weight is None else weight[order], minlength=PARTS * len(t.score))
-        out.append(sums.reshape(PARTS, -1))
+    for k in (0, 1):
+        rows, part = rows_by_part(b, seed, repeat, k)
+        cell = part * len(t.score) + b.place[rows]
+        weight = None if b.weight is None else b.weight[rows]
+        out.append(np.bincount(cell, weights=weight, minlength=PARTS * len(t.score)).reshape(PARTS, -1))
     return out[0], out[1]
+
+
+def rows_by_part(b: Answers, seed: int, repeat: int, k: int) -> tuple[IntArray, IntArray]:
+    """The rows of a class (1: the positive one) by score, then weight, and to which of the parts each belongs."""
+    rows = np.flatnonzero(b.is_positive == bool(k))
+    place = b.place[rows]
+    order = np.argsort(place, kind="stable") if b.weight is None else np.lexsort((b.weight[rows], place))
+    rng = generator(seed, "parts", (len(rows),), np.array([repeat, k]))
+    return rows[order], rng.permutation(len(rows)) % PARTS
 
 
 def _chosen_over(

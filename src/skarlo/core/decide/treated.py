@@ -20,7 +20,7 @@ from ..metrics.trust import DIFFERENCE, mark_difference
 from ..number import Difference, IntArray, Metric, absent
 from ..results import GroupCutoff, GroupCutoffs, GroupsRead
 from ..stats import tests
-from . import group_cutoffs
+from . import group_cutoffs, group_optimism
 from .group_cutoffs import LEAST_COST
 
 
@@ -71,8 +71,13 @@ def with_cutoffs(
         for g, value in zip(places, chosen.cutoffs, strict=True):
             each[g] = value
         out |= {"cost": chosen.cost, "fits": chosen.fits}
-        if wish.rule != LEAST_COST:
-            out["gap_reached"] = chosen.gap
+        gap = None if wish.rule == LEAST_COST else chosen.gap
+        out |= {"gap_reached": gap}
+        mine = [group_optimism.Mine(*_of_group(tuned, g)) for g in places]
+        out["optimism"] = group_optimism.of_choice(
+            tuned.rows, mine, wish.rule, wish.prices, wish.gap_at_most, cutoff, (chosen.cost, gap),
+            reading.settings.seed,
+        )  # fmt: skip
     told = {name: _told(value) for name, value in zip(names, each, strict=True)}
     before, after = reported.rows.at(cutoff), _at_each(reported, np.array(each))
     changed = np.flatnonzero(before.predicted != after.predicted)
@@ -91,6 +96,11 @@ def with_cutoffs(
             },
         },
     }  # fmt: skip
+
+
+def _of_group(tuned: Grouped, g: int) -> tuple[IntArray, float, float]:
+    """The rows of a group, and how many of each class it has, answered or not."""
+    return (rows := np.flatnonzero(tuned.code == g)), *tuned.rows.take(rows).class_rows
 
 
 def _told(cutoff: float) -> GroupCutoff:

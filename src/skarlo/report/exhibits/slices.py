@@ -178,8 +178,20 @@ def cutoffs_blocks(told: GroupCutoffs, asked_for: bool = False) -> list[Block]:
     how = f"cutoffs for each group, {GROUP_RULES[told['rule']]}, chosen on {told.get('learned_on', '')}"
     return [table(head, rows), note(
         how if asked_for else f"{how}: read, not applied",
-        f"{count(changed['rows'])} rows would get another answer", said,
+        f"{count(changed['rows'])} rows would get another answer", said, owed(told),
     )]  # fmt: skip
+
+
+def owed(told: GroupCutoffs) -> str:
+    """What the cutoffs owe to being chosen on the same rows, in words."""
+    found = told.get("optimism", {})
+    why = next((o["why"] for o in found.values() if "why" in o), "")
+    if not found or why:
+        return f"what they owe to being chosen there is not told: {why}" if why else ""
+    ways = {"gap": "a gap of {}", "cost": "a cost of {} a row"}
+    each = [f"{way.format(shown(found[name]['cross_chosen']))} in place of {shown(found[name]['value'])}"
+            for name, way in ways.items() if name in found]  # fmt: skip
+    return f"chosen over again on nine tenths of these rows and read on the tenth: {' and '.join(each)}"
 
 
 OVERALL = ("accuracy", "precision", "recall", "fpr", "flagged_share", "f1")

@@ -176,7 +176,19 @@ function Told({ told, front, late, rule }: Props) {
   const read = told.rule === "least_cost" ? "recall" : told.rule;
   const of = (side: typeof before, g: string, name: string) => side.by_group[g]?.metrics[name];
   const rows = () => [
-    ["group", "cutoff", "metric", "before", "after", "rows with another answer"],
+    [
+      "group",
+      "cutoff",
+      "metric",
+      "before",
+      "after",
+      "change",
+      "change low",
+      "change high",
+      "rows with another answer",
+      "as chosen",
+      "chosen over again",
+    ],
     ...groups.flatMap((g) =>
       Object.keys(before.by_group[g]?.metrics ?? {}).map((name) => [
         g,
@@ -184,7 +196,12 @@ function Told({ told, front, late, rule }: Props) {
         name,
         of(before, g, name)?.value ?? null,
         of(after, g, name)?.value ?? null,
+        null,
+        null,
+        null,
         Object.values(changed.by_group[g] ?? {}).reduce((a, b) => a + b, 0),
+        null,
+        null,
       ]),
     ),
     ...Object.entries(change ?? {}).map(([name, d]) => [
@@ -194,6 +211,24 @@ function Told({ told, front, late, rule }: Props) {
       before.metrics[name]?.value ?? null,
       after.metrics[name]?.value ?? null,
       d.difference ?? null,
+      d.low ?? null,
+      d.high ?? null,
+      changed.rows,
+      null,
+      null,
+    ]),
+    ...Object.entries(told.optimism ?? {}).map(([name, o]) => [
+      "all",
+      "",
+      name === "cost" ? `cost a row on ${told.learned_on}` : `${name} on ${told.learned_on}`,
+      null,
+      null,
+      null,
+      null,
+      null,
+      null,
+      o.value,
+      o.cross_chosen,
     ]),
   ];
   const gap = [before, after].map((side) => side.criteria[read]?.gap);
@@ -207,6 +242,7 @@ function Told({ told, front, late, rule }: Props) {
           ? PENDING
           : `With cutoffs ${rule === "of least cost" ? rule : `by which all groups are ${rule}`}, chosen on ${told.learned_on}, ${several(changed.rows, "row")} of ${split} would get another answer` +
             `${gap[0] != null && gap[1] != null ? `, and the gap of ${metric(read).title.toLowerCase()} would go from ${shown(gap[0])} to ${shown(gap[1])}` : ""}.` +
+            owed(told) +
             `${told.fits ? "" : ` No cutoffs bring them so near: the nearest lie ${shown(told.gap_reached ?? null)} apart on ${told.learned_on}.`}`}
       </p>
       <div ref={table} className="flex flex-wrap gap-x-8 gap-y-3 items-start">
@@ -307,6 +343,21 @@ function Told({ told, front, late, rule }: Props) {
       </p>
     </>
   );
+}
+
+/** What the cutoffs owe to being chosen on the same rows. */
+function owed({ optimism = {}, learned_on }: Cutoffs): string {
+  const each = [
+    ["gap", "a gap of", ""],
+    ["cost", "a cost of", " a row"],
+  ].flatMap(([name = "", before, after]) => {
+    const o = optimism[name];
+    if (!o || o.cross_chosen === null) return [];
+    return [`${before} ${shown(o.cross_chosen)}${after} in place of ${shown(o.value)}`];
+  });
+  return each.length === 0
+    ? ""
+    : ` Chosen over again on nine tenths of ${learned_on} and read on the tenth: ${each.join(" and ")}.`;
 }
 
 function spread(values: number[]): [number, number] {
