@@ -3,7 +3,7 @@ import { Fault, Sentence } from "../parts/basics";
 import { type Shown, useScope } from "./scope";
 import { type Says, useSteps, type View } from "./steps";
 
-const MOST_NAMED = 4; // of each of its parts; of more candidates it says how many others
+const MOST_NAMED = 4; // of each of its parts; of more candidates it says how many others. One alone is a quarter
 const A_LINE = 100; // characters
 const SHORT = 18; // a name that the usual room is made for
 

@@ -311,7 +311,7 @@ function Frames({ table, told, name, late }: Of & { table: RefObject<HTMLTableEl
   const x = domain && scaleLinear(domain, [8, WIDE - 8]).clamp(true);
   return (
     <>
-      <section className="mt-1" aria-label="How far each could move">
+      <section className="mt-1 overflow-x-auto" aria-label="How far each could move">
         <table className="w-full text-sm tabular-nums" data-part="bounds" ref={table}>
           <thead>
             <tr className="text-soft text-left align-bottom">
@@ -331,12 +331,12 @@ function Frames({ table, told, name, late }: Of & { table: RefObject<HTMLTableEl
           <tbody>
             {rows.map(({ c, b }) => (
               <tr key={c.position} className="border-t border-light" data-bound={c.letter}>
-                <td className="py-1 pr-2 max-w-36 truncate" title={c.name}>
+                <td className="py-1 pr-2 max-w-20 xl:max-w-36 truncate" title={c.name}>
                   <Tile position={c.position} letter={c.letter} /> {c.name}
                 </td>
                 <td className="px-2 text-right">{late ? PENDING : shown(b.value)}</td>
                 <td className="px-2">{x && <Frame of={b} x={x} c={c} />}</td>
-                <td className="px-2 whitespace-nowrap">
+                <td className="px-2 xl:whitespace-nowrap">
                   {late ? PENDING : `${shown(b.low)} to ${shown(b.high)}`}
                   {b.about && <span className="text-soft"> about</span>}
                 </td>

@@ -72,7 +72,7 @@ export function List({ told, info, order, alpha, late, table }: Props) {
                 <tr key={name} className="border-b border-light last:border-0 align-top group" data-group={name}>
                   <th
                     scope="row"
-                    className="font-semibold text-left px-3 py-1.5 sticky left-0 bg-sheet max-w-64 break-words"
+                    className="font-semibold text-left px-3 py-1.5 sticky left-0 bg-sheet min-w-36 max-w-64 break-words"
                   >
                     {name}
                   </th>

@@ -5,6 +5,6 @@ export const slices: StepEntry = {
   title: "Slices",
   load: () => import("./SlicesView").then((m) => m.SlicesView),
   reads: ["classes"],
-  says: { lines: () => 3, own: ["by", "and", "metric", "read", "front"], ofClass: true },
+  says: { lines: () => 3, names: 1 / 4, own: ["by", "and", "metric", "read", "front"], ofClass: true },
   pins: true,
 };
