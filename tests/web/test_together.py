@@ -155,6 +155,40 @@ def test_versions_and_candidates_added_at_once(signed_in, tmp_path):
     assert sorted(a.status_code for a in twice) in ([201, 409], [201, 422]), [a.text for a in twice]
 
 
+def test_conditions_named_read_alone_and_taken_away_at_once(signed_in, study_id):
+    """Each name stands with its own rows, and whoever reads one reads those of before or of after, or is told."""
+    pages = several(signed_in, "ana", 4)
+    wait, at = {"Prefer": "wait=60"}, f"/studies/{study_id}"
+    asked = {f"over {k}": f"score(A) >= 0.{k}" for k in range(1, 5)}
+    with ThreadPoolExecutor(4) as pool:
+        named = list(pool.map(
+            lambda one: one[0]("PUT", f"{at}/conditions/{one[1][0]}", {"where": one[1][1], "keep": True}, headers=wait),
+            zip(pages, asked.items(), strict=True),
+        ))  # fmt: skip
+    assert [r.status_code for r in named] == [200] * 4, [r.json for r in named]
+    kept = pages[0]("GET", at, headers=wait).json["conditions"]
+    assert {name: c["where"] for name, c in kept.items()} == asked
+
+    def rows(page, name):
+        return page("GET", f"{at}/results?within=%3Dnamed%20%22{name}%22", headers=wait)
+
+    def split(told):
+        return told.json["holdout"]["rows"]
+
+    before = {name: split(rows(pages[0], name)) for name in asked}
+    assert len(set(before.values())) == 4
+    with ThreadPoolExecutor(4) as pool:
+        read = [pool.submit(rows, page, "over 1") for page in pages[:2]]
+        other = pool.submit(pages[2], "PUT", f"{at}/conditions/over%201",
+                            {"where": "score(A) >= 0.4", "keep": True}, headers=wait)  # fmt: skip
+        gone = pool.submit(pages[3], "DELETE", f"{at}/conditions/over%202", headers=wait)
+    assert (other.result().status_code, gone.result().status_code) == (200, 200)
+    assert {split(r.result()) for r in read} <= {before["over 1"], before["over 4"]}
+    assert split(rows(pages[0], "over 1")) == before["over 4"]
+    assert rows(pages[1], "over 2").status_code == 422
+    assert sorted(pages[1]("GET", at, headers=wait).json["conditions"]) == ["over 1", "over 3", "over 4"]
+
+
 def test_steps_opened_by_two_pages_at_once(signed_in, study_id):
     clients = several(signed_in, "vic", 6)
     with ThreadPoolExecutor(6) as pool:
