@@ -114,7 +114,10 @@ def _areas(both: Both, gap: float, test: str, variances: tuple[float, float, flo
     """By the variances of the first, the second and the difference."""
     of_a, of_b, of_gap = variances
     found = normal(gap, of_gap, test)
-    estimates = [ranking.roc_auc_estimate(x, x.tally) for x in both.sides if x.tally is not None]
+    estimates = [
+        ranking.roc_auc_estimate(x, x.tally, own if _left(x) and not x.designed else None)
+        for x, own in zip(both.sides, variances, strict=False) if x.tally is not None
+    ]  # fmt: skip
     return carried(found, estimates, correlation((of_a + of_b - of_gap) / 2, of_a, of_b))
 
 
@@ -170,11 +173,20 @@ def _average_precision(name: str, both: Both, gap: float, positive: int) -> Comp
     if sums is not None:
         n = float(sum(sums.rows))
         found = normal(gap, total(sums.squared_gap) / (n * n), "influence")
-        steps = [ranking.average_precision_estimate(x, x.tally) for x in both.sides if x.tally is not None]
-        return carried(found, steps, correlation(sums.cross, total(sums.squares[0]), total(sums.squares[1])))
+        own = [total(s) for s in sums.squares]
+        steps = [
+            ranking.average_precision_estimate(x, x.tally, s / (n * n) if _left(x) else None)
+            for x, s in zip(both.sides, own, strict=True) if x.tally is not None
+        ]  # fmt: skip
+        return carried(found, steps, correlation(sums.cross, *own))
     psi = [influence.of_rows(name, x, positive) for x in both.sides]
     estimates = [ranking.average_precision_estimate(x, x.tally) for x in both.sides if x.tally is not None]
     return _carried_by_influence(both, psi, gap, "influence", estimates)
+
+
+def _left(a: Answers) -> bool:
+    """Whether these rows are those that were left of others, and nobody else reads them."""
+    return a.scored is not None and a.scored.source is not None
 
 
 def _pooled(name: str, both: Both, gap: float) -> Compared:

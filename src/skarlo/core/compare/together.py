@@ -113,9 +113,10 @@ class Together:
     def _places(self) -> tuple[list[IntArray], list[IntArray]]:
         """Of each candidate the place in its tally of each positive, and of each negative."""
         positive = self.scored[0].positive
+        pos, neg = np.flatnonzero(positive), np.flatnonzero(~positive)
 
         def of(s: Scored) -> tuple[IntArray, IntArray]:
-            return s.place[positive], s.place[~positive]
+            return s.place[pos], s.place[neg]
 
         found = beside(of, self.scored)
         return [on_pos for on_pos, _ in found], [on_neg for _, on_neg in found]
@@ -126,7 +127,9 @@ class Together:
         squares, squared, gap = np.zeros((2, many)), np.zeros((2, many, many)), np.zeros((2, many, many))
         for c, places in enumerate(self._places):
             for at in blocks(len(places[0])):
-                values = np.stack([tables[i][c][place[at]] for i, place in enumerate(places)])
+                values = np.empty((many, len(places[0][at])))
+                for i, place in enumerate(places):
+                    np.take(tables[i][c], place[at], out=values[i], mode="clip")
                 squares[c] += np.add.reduce(np.square(values), axis=1)
                 for i in range(many - 1):
                     d = values[i] - values[i + 1 :]

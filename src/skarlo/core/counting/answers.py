@@ -128,10 +128,10 @@ class Scored:
         np.subtract.at(neg, place[~positive], 1)
         gone = np.unique(place[pos[place] + neg[place] == 0])
         if not len(gone):
-            return Tally(t.score, pos, neg), None
+            return Tally(t.score, pos, neg, source=(t, None)), None
         stays = np.ones(len(pos), dtype=bool)
         stays[gone] = False
-        return Tally(t.score[stays], pos[stays], neg[stays]), np.cumsum(stays) - 1
+        return Tally(t.score[stays], pos[stays], neg[stays], source=(t, stays)), np.cumsum(stays) - 1
 
     def of_rows(self, on_positive: FloatArray, on_negative: FloatArray) -> FloatArray:
         """Of each row with a score, what stands at its place for its class; both arrays go along the tally."""

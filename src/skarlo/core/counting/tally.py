@@ -11,7 +11,7 @@ weight) before anything is summed, so that the order they came in changes no bit
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
@@ -19,6 +19,7 @@ import numpy as np
 import numpy.typing as npt
 
 from ..number import BoolArray, FloatArray, IntArray
+from ..once import Once
 
 Counts = npt.NDArray[Any]
 
@@ -49,11 +50,24 @@ class Tally:
     score : float64, shape (k,), strictly ascending
     pos, neg : int32 (int64 from 2^31 rows on), shape (k,); rows of the positive and of the negative class at each
         score; with sampling weights float64, the sums of their weights
+    once : what was worked out of it, for whoever asks next
+    source : the tally that all but few of its rows were left of, and which of its scores stayed (None: all)
     """
 
     score: FloatArray
     pos: Counts
     neg: Counts
+    once: Once = field(default_factory=Once, compare=False, repr=False)
+    source: tuple[Tally, BoolArray | None] | None = field(default=None, compare=False, repr=False)
+
+    def of_score(self, name: str, make: Callable[[FloatArray], FloatArray]) -> FloatArray:
+        """What hangs on the score alone, shape (k,): of a tally that was left of another it is read from there, where
+        it is worked out once."""
+        if self.source is None:
+            return make(self.score)
+        whole, stays = self.source
+        found = whole.once.get(name, lambda: make(whole.score))
+        return found if stays is None else found[stays]
 
     @cached_property
     def positives(self) -> Any:
@@ -385,7 +399,8 @@ def _collapse(score: FloatArray, pos: Counts, neg: Counts) -> Tally:
     if score.size == 0:
         return Tally(score, pos, neg)
     first = np.flatnonzero(np.concatenate(([True], score[1:] != score[:-1])))
-    return Tally(score[first], *(np.add.reduceat(x, first, dtype=x.dtype) for x in (pos, neg)))
+    pos, neg = (np.add.reduceat(x, first, dtype=x.dtype) for x in (pos, neg))
+    return Tally(score[first], pos, neg)
 
 
 def mirrored(t: Tally, probability: bool) -> Tally:

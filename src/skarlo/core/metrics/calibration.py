@@ -10,11 +10,11 @@ import numpy as np
 
 from ..counting.answers import Answers, Scored
 from ..counting.table import Sampling
-from ..counting.tally import Tally, at_ranks, blocks, make
+from ..counting.tally import BLOCK, Tally, at_ranks, blocks, make
 from ..number import BoolArray, FloatArray, IntArray, Metric, absent, bounded, clean, measured, point, total
 from ..stats import intervals
 from ..stats.draws import generator
-from .logistic import expit, fit_on, logit, no_fit
+from .logistic import expit, fit_on, logit, logits, no_fit
 
 # From this variance on a sum of Bernoulli draws is taken as normal; under it, beyond this many rows, as Poisson.
 NORMAL, MANY = 9.0, 2000
@@ -64,18 +64,32 @@ class Sums:
 
 
 def sums_in(t: Tally, edges: IntArray) -> Sums:
-    """Scores ascend, so each bin is one stretch of the tally, summed block by block."""
-    out = []
-    for i, j in pairwise(edges.tolist()):
-        parts = []
-        for at in blocks(j - i):
-            here = slice(i + at.start, i + at.stop)
-            score, pos, neg = t.score[here], t.pos[here], t.neg[here]
-            up, down = pos * score, neg * score
-            rest = (up + down) * (1.0 - score)
-            parts.append([np.add.reduce(x) for x in (pos, neg, up, down, rest)])
-        out.append(np.add.reduce(np.array(parts, dtype=np.float64).reshape(-1, 5), axis=0))
-    return Sums(*np.ascontiguousarray(np.array(out).T))
+    """Scores ascend, so each bin is one stretch of the tally; of long tallies it is summed block by block."""
+    stretches = pairwise(edges.tolist())
+    if len(t.score) <= 4 * BLOCK:
+        each = _in_bins(t, slice(None))
+        out = [np.add.reduce(each[:, i:j], axis=1) for i, j in stretches]
+    else:
+        out = [_over_blocks(t, i, j) for i, j in stretches]
+    return Sums(*np.ascontiguousarray(np.array(out).reshape(-1, 5).T))
+
+
+def _over_blocks(t: Tally, start: int, stop: int) -> FloatArray:
+    at = (slice(start + b.start, start + b.stop) for b in blocks(stop - start))
+    parts = [np.add.reduce(_in_bins(t, here), axis=1) for here in at]
+    return np.asarray(np.add.reduce(np.array(parts).reshape(-1, 5), axis=0))
+
+
+def _in_bins(t: Tally, at: slice) -> FloatArray:
+    """What is summed, at each distinct score; shape (5, k)."""
+    score, pos, neg = t.score[at], t.pos[at], t.neg[at]
+    out = np.empty((5, len(score)))
+    out[0], out[1] = pos, neg
+    np.multiply(pos, score, out=out[2])
+    np.multiply(neg, score, out=out[3])
+    np.add(out[2], out[3], out=out[4])
+    out[4] *= 1.0 - score
+    return out
 
 
 def gaps_of(sums: Sums) -> tuple[FloatArray, FloatArray]:
@@ -362,18 +376,33 @@ def fit_value(scored: Scored, name: str) -> float | None:
 
 
 def _fitted(scored: Scored, name: str) -> tuple[FloatArray, FloatArray] | None:
-    """What is sought and its information; None where the fit does not converge. Where the rows are all but few of
-    others, it is sought from what fits those."""
-    before = None if scored.source is None or no_fit(scored.source[0].tally) else _fitted(scored.source[0], name)
+    """What is sought and its information; None where the fit does not converge."""
 
     def fit() -> tuple[FloatArray, FloatArray] | None:
         t = scored.tally
         try:
-            return fit_on(t, logit(t.score), np.array([True, name == SLOPE]), None if before is None else before[0])
+            return fit_on(t, logits(t), np.array([True, name == SLOPE]), _start(scored, name))
         except (ValueError, np.linalg.LinAlgError):
             return None
 
     return scored.once.get(("fit", name), fit)
+
+
+def _start(scored: Scored, name: str) -> FloatArray | None:
+    """Where rows are all but few of others, one step from what fits those: by the gradient and the information of the
+    rows that were left out, without a pass over the others."""
+    if scored.source is None or no_fit(scored.source[0].tally):
+        return None
+    whole, kept = scored.source
+    before, out = _fitted(whole, name), np.flatnonzero(~kept)
+    if before is None:
+        return None
+    beta, information = before
+    x = logit(whole.score[out])
+    p = expit(beta[0] + (beta[1] if name == SLOPE else 1.0) * x)
+    each = np.stack([np.ones(len(x)), x])[: len(beta)]
+    rest = information - (each * (p * (1.0 - p))) @ each.T
+    return np.asarray(beta - np.linalg.solve(rest, each @ (whole.positive[out] - p)), dtype=np.float64)
 
 
 INTERCEPT, SLOPE = "calibration_intercept", "calibration_slope"
@@ -392,7 +421,7 @@ def fit_metrics(a: Answers, scored: Scored, confidence: float) -> dict[str, Metr
             if found is None:
                 raise ValueError
             beta, information = found
-            variance = _fit_variance(a, t, logit(t.score), beta, information, fixed)
+            variance = _fit_variance(a, t, logits(t), beta, information, fixed)
         except (ValueError, np.linalg.LinAlgError):
             out[name] = absent("the logistic fit does not converge")
             continue

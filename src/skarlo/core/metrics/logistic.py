@@ -10,6 +10,7 @@ from ..counting.tally import Counts, Tally, blocks, coarse
 from ..number import BoolArray, FloatArray, total
 from .losses import CLIP
 
+SURE = 1e-10  # of a gradient a row near the maximum: one more step leaves about its square
 COARSE = 4000  # scores of the smaller fit that a large one starts from
 
 
@@ -20,6 +21,11 @@ def logit(score: FloatArray) -> FloatArray:
         p = np.clip(score[at], CLIP, 1.0 - CLIP)
         np.subtract(np.log(p), np.log1p(-p), out=out[at])
     return out
+
+
+def logits(t: Tally) -> FloatArray:
+    """Of each distinct score."""
+    return t.of_score("logit", logit)
 
 
 def expit(x: FloatArray) -> FloatArray:
@@ -39,7 +45,7 @@ def fit(t: Tally, fixed_slope: bool = False, fixed_intercept: bool = False) -> t
     ValueError
         When the gradient per row does not come below 1e-12.
     """
-    return fit_on(t, logit(t.score), np.array([not fixed_intercept, not fixed_slope]))
+    return fit_on(t, logits(t), np.array([not fixed_intercept, not fixed_slope]))
 
 
 def fit_ranking(t: Tally) -> FloatArray:
@@ -117,6 +123,8 @@ def fit_on(t: Tally, x: FloatArray, free: BoolArray, near: FloatArray | None = N
         if np.abs(gradient).max() / rows < 1e-12:
             return beta[free], information
         step = np.asarray(np.linalg.solve(information, gradient), dtype=np.float64)
+        if near is not None and np.abs(gradient).max() / rows < SURE:
+            return moved(beta, step)[free], information
         after, there = slope_at(moved(beta, step))
         if not np.abs(after).max() <= np.abs(gradient).max() / 2:  # far off: halve until the likelihood rises
             current = likelihood(beta)

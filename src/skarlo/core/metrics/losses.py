@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -18,7 +19,14 @@ CLIP = 1e-15
 
 def row_losses(t: Tally, name: str, at: slice = slice(None)) -> tuple[FloatArray, FloatArray]:
     """Loss of a (positive, negative) row at each distinct score: "brier" squared distance, "log_loss" surprise."""
-    return score_loss(t.score[at], name, positive=True), score_loss(t.score[at], name, positive=False)
+    if name == "brier" or t.source is None:
+        return score_loss(t.score[at], name, positive=True), score_loss(t.score[at], name, positive=False)
+
+    def of_class(positive: bool) -> FloatArray:  # logarithms take their time
+        make = partial(score_loss, name=name, positive=positive)
+        return t.once.get((name, positive), lambda: t.of_score(f"{name} of {positive}", make))[at]
+
+    return of_class(True), of_class(False)
 
 
 def score_loss(score: FloatArray, name: str, *, positive: bool) -> FloatArray:
@@ -85,7 +93,12 @@ def row_loss(a: Answers, name: str) -> FloatArray:
 
 
 def mean_of_losses(t: Tally, name: str) -> float:
-    """The mean of a loss over the rows of a tally, block by block."""
+    """The mean of a loss over the rows of a tally."""
+    return t.once.get(("mean", name), lambda: _mean_of_losses(t, name))
+
+
+def _mean_of_losses(t: Tally, name: str) -> float:
+    """The same, block by block."""
     parts = []
     for at in blocks(len(t.score)):
         on_pos, on_neg = row_losses(t, name, at)
@@ -142,6 +155,11 @@ def brier_skill(a: Answers, m: Moments | None) -> Metric:
     """1 - brier / (brier of always answering the class shares of the same rows), from the moments of brier."""
     if m is None:
         return absent("there are no rows")
+    return skill(a, m.mean)
+
+
+def skill(a: Answers, brier: float) -> Metric:
+    """The same from the Brier score itself."""
     b = a.with_answer
     rows = np.bincount(b.actual, weights=b.weight, minlength=a.classes).astype(np.float64)
     share = rows / total(rows)
@@ -150,4 +168,4 @@ def brier_skill(a: Answers, m: Moments | None) -> Metric:
         flat /= 2.0
     if flat <= 0:
         return absent("all rows have one actual class")
-    return point(1.0 - m.mean / flat, "the skill is a ratio to the rows' own base rate; it has no interval")
+    return point(1.0 - brier / flat, "the skill is a ratio to the rows' own base rate; it has no interval")

@@ -18,7 +18,7 @@ from ..study import OwnMetric, Settings
 from . import calibration, classes, counts, own, ranking
 from .counts import Names
 from .definitions import METRICS
-from .losses import brier_skill, mean_loss, mean_of_losses, moments
+from .losses import brier_skill, mean_loss, mean_of_losses, moments, skill
 from .own import NO_PROBABILITIES, NO_SCORE
 from .trust import mark
 
@@ -219,8 +219,11 @@ def value(name: str, a: Answers, reading: Reading) -> float | None:
         return None if cells is None else counts.value(name, cells, reading.positive or 0)
     if reading.positive is None and a.probable is None:
         return None
-    if name in ("brier", "log_loss") and a.scored is not None and not a.designed:
-        return mean_of_losses(a.scored.tally, name) if a.is_probability and a.scored.tally.rows else None
+    if name in ("brier", "log_loss", "brier_skill") and a.scored is not None and not a.designed:
+        if not (a.is_probability and a.scored.tally.rows):
+            return None
+        mean = mean_of_losses(a.scored.tally, "log_loss" if name == "log_loss" else "brier")
+        return skill(a, mean)["value"] if name == "brier_skill" else mean
     if name in ("brier", "log_loss", "brier_skill"):
         squares = moments(a, "log_loss" if name == "log_loss" else "brier") if a.is_probability else None
         return brier_skill(a, squares)["value"] if name == "brier_skill" else None if squares is None else squares.mean

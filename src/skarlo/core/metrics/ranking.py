@@ -35,6 +35,10 @@ def roc_area(t: Tally) -> float:
     """
     if t.positives == 0 or t.negatives == 0:
         raise ValueError("the area needs rows of both classes")
+    return t.once.get("roc area", lambda: _roc_area(t))
+
+
+def _roc_area(t: Tally) -> float:
     s = t.steps
     twice = sum((s.pos[at] * (2 * (t.negatives - s.fp[at]) + s.neg[at])).sum().item() for at in blocks(len(s.pos)))
     return float(twice / (2 * t.positives * t.negatives))
@@ -171,9 +175,12 @@ def _told(a: Answers, confidence: float, names: Names, estimate: Callable[[Answe
     return absent(why) if why else estimate(a, t).metric(confidence)
 
 
-def roc_auc_estimate(a: Answers, t: Tally) -> Estimate:
-    """The same, of a tally with rows of both classes, at any level; worked out once for all that ask."""
-    return _once(a, "roc_auc", lambda: _roc_auc_estimate(a, t))
+def roc_auc_estimate(a: Answers, t: Tally, variance: float | None = None) -> Estimate:
+    """The same, of a tally with rows of both classes, at any level; worked out once for all that ask.
+
+    variance : that of the rows' placements, where it is known already
+    """
+    return _once(a, "roc_auc", lambda: _roc_auc_estimate(a, t, variance))
 
 
 def _once(a: Answers, name: str, make: Callable[[], Estimate]) -> Estimate:
@@ -181,17 +188,22 @@ def _once(a: Answers, name: str, make: Callable[[], Estimate]) -> Estimate:
     return a.scored.given.once.get(name, make)
 
 
-def _roc_auc_estimate(a: Answers, t: Tally) -> Estimate:
+def _roc_auc_estimate(a: Answers, t: Tally, variance: float | None) -> Estimate:
     area, rows = roc_area(t), _effective_classes(a, t)
     if min(rows) < 2 or len(t.score) == 1:
         return area_estimate(area, 0.0, rows, len(t.score), a.suffix)
-    return area_estimate(area, area_variance(a, t, area), rows, len(t.score), a.suffix)
+    of_area = area_variance(a, t, area) if variance is None else variance
+    return area_estimate(area, of_area, rows, len(t.score), a.suffix)
 
 
 def average_precision_value(t: Tally) -> float:
     """Sum over distinct scores, downwards, of (recall step) x precision. Raises ValueError without positives."""
     if t.positives == 0:
         raise ValueError("average precision needs positive rows")
+    return t.once.get("average precision", lambda: _average_precision_value(t))
+
+
+def _average_precision_value(t: Tally) -> float:
     s = t.steps
     terms = np.asarray(s.pos * (s.tp / (s.tp + s.fp)), dtype=np.float64)
     return total(terms[::-1]) / float(t.positives)
@@ -242,12 +254,15 @@ def average_precision(a: Answers, confidence: float, names: Names) -> Metric:
     return _told(a, confidence, names, average_precision_estimate)
 
 
-def average_precision_estimate(a: Answers, t: Tally) -> Estimate:
-    """The same, of a tally with rows of both classes, at any level; worked out once for all that ask."""
-    return _once(a, "average_precision", lambda: _average_precision_estimate(a, t))
+def average_precision_estimate(a: Answers, t: Tally, variance: float | None = None) -> Estimate:
+    """The same, of a tally with rows of both classes, at any level; worked out once for all that ask.
+
+    variance : that of the rows' influence, where it is known already
+    """
+    return _once(a, "average_precision", lambda: _average_precision_estimate(a, t, variance))
 
 
-def _average_precision_estimate(a: Answers, t: Tally) -> Estimate:
+def _average_precision_estimate(a: Answers, t: Tally, variance: float | None) -> Estimate:
     value = average_precision_value(t)
     if not 0.0 < value < 1.0:
         return Estimate(value, why="the logit of 0 or 1 does not exist")
@@ -255,7 +270,8 @@ def _average_precision_estimate(a: Answers, t: Tally) -> Estimate:
     if positives < 20:
         se, name = math.sqrt(value * (1.0 - value) / positives), "binomial_logit"
     else:
-        se, name = math.sqrt(average_precision_variance(a, t, value)), "influence_logit"
+        of_value = average_precision_variance(a, t, value) if variance is None else variance
+        se, name = math.sqrt(of_value), "influence_logit"
     return Estimate(value, lambda z: bounded(value, *intervals.logit_interval(value, se, z), 0.0, 1.0), name + a.suffix)
 
 
