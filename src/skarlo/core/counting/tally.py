@@ -426,7 +426,7 @@ def at_ranks(counts: tuple[Counts, ...], ranks: npt.NDArray[Any]) -> IntArray:
     before: Any = 0
     done = 0
     for at in blocks(n):
-        reached = before + np.cumsum(np.add.reduce([c[at] for c in counts], axis=0))
+        reached = before + np.cumsum(sum(c[at] for c in counts[1:]) + counts[0][at])
         here = int(np.searchsorted(ranks, reached[-1], side="right"))
         out[done:here] = at.start + np.searchsorted(reached, ranks[done:here])
         before, done = reached[-1], max(done, here)

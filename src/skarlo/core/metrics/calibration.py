@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_left
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -10,7 +11,7 @@ import numpy as np
 
 from ..counting.answers import Answers, Scored
 from ..counting.table import Sampling
-from ..counting.tally import BLOCK, Tally, at_ranks, blocks, make
+from ..counting.tally import Tally, at_ranks, blocks, make
 from ..number import BoolArray, FloatArray, IntArray, Metric, absent, bounded, clean, measured, point, total
 from ..stats import intervals
 from ..stats.draws import generator
@@ -27,10 +28,12 @@ def width_bins(score: FloatArray, bins: int) -> IntArray:
 
 def width_edges(score: FloatArray, bins: int) -> IntArray:
     """Where each equal-width bin begins among ascending scores, and last their number: shape (bins + 1,)."""
-    count = np.zeros(bins, dtype=np.int64)
-    for at in blocks(len(score)):
-        count += np.bincount(width_bins(score[at], bins), minlength=bins)
-    return np.concatenate(([0], np.cumsum(count)))
+
+    def which(x: np.float64) -> int:
+        return min(math.floor(float(x) * bins), bins - 1)
+
+    begins = [bisect_left(score, k, key=which) for k in range(bins)]
+    return np.array([*begins, len(score)], dtype=np.int64)
 
 
 def mass_edges(rows: tuple[IntArray, ...], bins: int) -> IntArray:
@@ -64,20 +67,13 @@ class Sums:
 
 
 def sums_in(t: Tally, edges: IntArray) -> Sums:
-    """Scores ascend, so each bin is one stretch of the tally; of long tallies it is summed block by block."""
-    stretches = pairwise(edges.tolist())
-    if len(t.score) <= 4 * BLOCK:
-        each = _in_bins(t, slice(None))
-        out = [np.add.reduce(each[:, i:j], axis=1) for i, j in stretches]
-    else:
-        out = [_over_blocks(t, i, j) for i, j in stretches]
-    return Sums(*np.ascontiguousarray(np.array(out).reshape(-1, 5).T))
-
-
-def _over_blocks(t: Tally, start: int, stop: int) -> FloatArray:
-    at = (slice(start + b.start, start + b.stop) for b in blocks(stop - start))
-    parts = [np.add.reduce(_in_bins(t, here), axis=1) for here in at]
-    return np.asarray(np.add.reduce(np.array(parts).reshape(-1, 5), axis=0))
+    """Scores ascend, so each bin is one stretch of the tally; summed block by block."""
+    out = []
+    for i, j in pairwise(edges.tolist()):
+        at = (slice(i + b.start, i + b.stop) for b in blocks(j - i))
+        parts = [np.add.reduce(_in_bins(t, here), axis=1) for here in at]
+        out.append(np.add.reduce(np.array(parts).reshape(-1, 5), axis=0))
+    return Sums(*np.ascontiguousarray(np.array(out).T))
 
 
 def _in_bins(t: Tally, at: slice) -> FloatArray:

@@ -49,7 +49,10 @@ def placements(t: Tally) -> tuple[FloatArray, FloatArray]:
 
     Returns (for a positive there: negatives below; for a negative there: positives above), each shape (k,).
     """
-    return joined([(on_pos, on_neg) for _, on_pos, on_neg in _placement_blocks(t)])
+    out = np.empty((2, len(t.score)))
+    for at, on_pos, on_neg in _placement_blocks(t):
+        out[0, at], out[1, at] = on_pos, on_neg
+    return out[0], out[1]
 
 
 def _placement_blocks(t: Tally) -> Influences:
@@ -60,11 +63,6 @@ def _placement_blocks(t: Tally) -> Influences:
         n, p = np.cumsum(neg), np.cumsum(pos)
         yield at, (2 * (below + n) - neg) / (2 * t.negatives), (2 * (above - p) + pos) / (2 * t.positives)
         below, above = below + n[-1].item(), above - p[-1].item()
-
-
-def joined(parts: list[tuple[FloatArray, FloatArray]]) -> tuple[FloatArray, FloatArray]:
-    """Two arrays over all distinct scores, from their blocks."""
-    return np.concatenate([p for p, _ in parts]), np.concatenate([n for _, n in parts])
 
 
 def delong_variance(t: Tally, area: float) -> float:
@@ -210,39 +208,37 @@ def _average_precision_value(t: Tally) -> float:
 
 
 def average_precision_influence(t: Tally, value: float) -> tuple[FloatArray, FloatArray]:
-    """Influence of a (positive, negative) row at each distinct score on average precision, each shape (k,).
+    """Influence of a (positive, negative) row at each distinct score on average precision, each shape (k,); 0 for a
+    positive where none stands.
 
     With T, F the shares of all rows that are true and false positives at each score: the derivative of the
     sum in the direction of one more row.
     """
-    return joined([(on_pos, on_neg) for _, on_pos, on_neg in _precision_blocks(t, value)])
+    on_pos, on_neg = _influence_at_steps(t, value)
+    at, k = np.flatnonzero(t.pos), len(t.score)
+    out = np.zeros(k)
+    out[at] = on_pos
+    stretches = np.diff(at, prepend=0, append=k)  # a negative loses what the steps at and below its score lose
+    return out, np.repeat(np.concatenate(([0.0], on_neg)), stretches)
 
 
-def _precision_blocks(t: Tally, value: float) -> Influences:
-    """The same, block by block."""
-    share, tp, fp = t.positives / t.rows, t.positives, t.negatives
-    gained = lost = 0.0
-    for at in blocks(len(t.score)):
-        pos, neg = t.pos[at].astype(np.float64), t.neg[at].astype(np.float64)  # counts are exact as floats
-        p, n = np.cumsum(pos), np.cumsum(neg)
-        true, false = tp - p + pos, fp - n + neg
-        both = true + false
-        with np.errstate(invalid="ignore", divide="ignore"):
-            step = np.where(pos > 0, pos / both / both, 0.0)
-            precision = np.where(both > 0, true / both, 0.0)
-        up, down = np.cumsum(step * false), np.cumsum(step * true)
-        yield at, (precision - value + gained + up) / share, -(lost + down) / share
-        tp, fp, gained, lost = tp - p[-1].item(), fp - n[-1].item(), gained + float(up[-1]), lost + float(down[-1])
+def _influence_at_steps(t: Tally, value: float) -> tuple[FloatArray, FloatArray]:
+    """Of a (positive, negative) row at the scores where a positive stands, from the lowest up."""
+    s = t.steps
+    pos, tp, fp = (np.asarray(x[::-1], dtype=np.float64) for x in (s.pos, s.tp, s.fp))
+    both, share = tp + fp, t.positives / t.rows
+    step = pos / both / both
+    gained, lost = np.cumsum(step * fp), np.cumsum(step * tp)
+    return (tp / both - value + gained) / share, -lost / share
 
 
 def average_precision_variance(a: Answers, t: Tally, value: float) -> float:
     """Variance of average precision by the rows' influence."""
     if not a.designed:
-        parts = [
-            np.add.reduce(t.pos[at] * on_pos * on_pos) + np.add.reduce(t.neg[at] * on_neg * on_neg)
-            for at, on_pos, on_neg in _precision_blocks(t, value)
-        ]
-        return total(np.array(parts)) / float(t.rows) ** 2
+        on_pos, on_neg = _influence_at_steps(t, value)
+        s = t.steps
+        negatives = np.diff(s.fp, prepend=0)[::-1]  # from each step up to the next
+        return (total(s.pos[::-1] * on_pos * on_pos) + total(negatives * on_neg * on_neg)) / float(t.rows) ** 2
     on_pos, on_neg = average_precision_influence(t, value)
     b = a.with_answer
     psi = a.of_rows(on_pos, on_neg)
