@@ -192,13 +192,18 @@ def linked(now: Path, then: Path) -> None:
 
 
 def evaluate(studies: Sequence[Path]) -> None:
-    """Evaluate studies as the command does; what it cannot evaluate keeps what it says."""
+    """Evaluate studies as the command does; what it cannot evaluate keeps what it says, or of what it died."""
     from skarlo.cli.main import app
 
     for study in studies:
         told = io.StringIO()
         with contextlib.redirect_stderr(told):
-            status = app(["evaluate", str(study / "study.toml"), "--out", str(study / "out")], standalone_mode=False)
+            try:
+                status = app(
+                    ["evaluate", str(study / "study.toml"), "--out", str(study / "out")], standalone_mode=False
+                )
+            except Exception as e:  # a version that has a fault is compared all the same
+                status = f"died of {e!r}"
         (study / "said").write_text(json.dumps({"status": status or 0, "said": told.getvalue().splitlines()}))
 
 

@@ -62,6 +62,12 @@ def test_a_gap_is_over_the_rows_with_an_answer_and_stands_in_the_results():
     assert none["ash"] == {"value": None, "why": cells.NO_ROWS}
 
 
+def test_rows_that_weigh_nothing_are_no_rows():
+    actual, said = rows()
+    found = cells.share_gaps(of(actual, said, weight=np.zeros(240)), READING)
+    assert found["ash"] == {"value": None, "why": cells.NO_ROWS}
+
+
 def test_weights_of_one_give_the_same_gap_and_groups_widen_it():
     actual, said = rows()
     plain, weighted, grouped = (

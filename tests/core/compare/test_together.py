@@ -12,7 +12,7 @@ from skarlo.core.compare.together import TABLES, Together
 from skarlo.core.counting import tally
 from skarlo.core.counting.answers import Answers, ranks
 from skarlo.core.counting.joint import MOST_MASKS, Joint
-from skarlo.core.metrics import panel
+from skarlo.core.metrics import calibration, panel
 from skarlo.core.metrics.panel import Reading
 from skarlo.core.study import Settings
 
@@ -124,3 +124,33 @@ def test_rows_counted_by_bits_are_the_rows(classes, gaps):
             for j in range(width):
                 first, second = (x == (v if v < classes else -1) for x, v in zip(said, (i, j), strict=True))
                 assert cells[k, i, j] == ((y == k) & first & second).sum()
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_what_is_read_of_rows_with_few_left_out_is_what_these_rows_give(seed):
+    """Losses, the fits (from one step, or anew where that lies too far off) and both areas."""
+    rng = np.random.default_rng(seed)
+    n = int(rng.integers(9, 60)) if seed % 2 else int(rng.integers(300, 900))
+    actual = (rng.random(n) < 0.4).astype(np.int64)
+    score = np.round(np.clip(rng.normal(0.4 + 0.15 * actual, 0.25), 0.0, 1.0), int(rng.integers(1, 6)))
+    whole = Answers.of_scores(actual, score, 0.4)
+    assert whole.scored.tally is not None
+    rows = np.ones(n, dtype=bool)
+    rows[rng.permutation(n)[: max(1, n // 12)]] = False
+    left, fresh = whole.take(rows), Answers.of_scores(actual[rows], score[rows], 0.4)
+    assert left.scored.source is not None
+    for name in READING.metrics:
+        found, wanted = panel.value(name, left, READING), panel.value(name, fresh, READING)
+        assert (found is None) == (wanted is None), name
+        assert found is None or found == pytest.approx(wanted, rel=1e-9, abs=1e-11), name
+
+
+def test_a_start_that_lies_too_far_off_is_left_for_the_plain_one(monkeypatch):
+    actual = np.array([0, 1, 0, 1, 1, 0, 1, 0, 0, 1] * 3)
+    score = np.linspace(0.05, 0.95, 30)
+    whole = Answers.of_scores(actual, score, 0.4)
+    assert whole.scored.tally is not None
+    rows = np.arange(30) != 7
+    plain = panel.value("calibration_slope", Answers.of_scores(actual[rows], score[rows], 0.4), READING)
+    monkeypatch.setattr(calibration, "_start", lambda scored, name: np.array([1e6, -1e6]))
+    assert panel.value("calibration_slope", whole.take(rows), READING) == pytest.approx(plain, rel=1e-9)

@@ -32,7 +32,7 @@ def share_gaps(a: Answers, reading: Reading) -> dict[str, ShareGap]:
     [-0.25, 0.5, -0.25]
     """
     b = a.with_answer
-    if a.predicted is None or not len(b.actual):
+    if a.predicted is None or not len(b.actual) or (b.weight is not None and not b.weight.any()):
         why = reading.no_cutoff if a.predicted is None else NO_ROWS
         return {label: {"value": None, "why": why} for label in reading.classes}
     said = np.asarray(b.predicted)

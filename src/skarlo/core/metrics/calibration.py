@@ -375,11 +375,13 @@ def _fitted(scored: Scored, name: str) -> tuple[FloatArray, FloatArray] | None:
     """What is sought and its information; None where the fit does not converge."""
 
     def fit() -> tuple[FloatArray, FloatArray] | None:
-        t = scored.tally
-        try:
-            return fit_on(t, logits(t), np.array([True, name == SLOPE]), _start(scored, name))
-        except (ValueError, np.linalg.LinAlgError):
-            return None
+        t, start = scored.tally, _start(scored, name)
+        for near in (None,) if start is None else (start, None):  # a start may lie too far off where rows are few
+            try:
+                return fit_on(t, logits(t), np.array([True, name == SLOPE]), near)
+            except (ValueError, np.linalg.LinAlgError):
+                continue
+        return None
 
     return scored.once.get(("fit", name), fit)
 
@@ -398,7 +400,10 @@ def _start(scored: Scored, name: str) -> FloatArray | None:
     p = expit(beta[0] + (beta[1] if name == SLOPE else 1.0) * x)
     each = np.stack([np.ones(len(x)), x])[: len(beta)]
     rest = information - (each * (p * (1.0 - p))) @ each.T
-    return np.asarray(beta - np.linalg.solve(rest, each @ (whole.positive[out] - p)), dtype=np.float64)
+    try:
+        return np.asarray(beta - np.linalg.solve(rest, each @ (whole.positive[out] - p)), dtype=np.float64)
+    except np.linalg.LinAlgError:
+        return None
 
 
 INTERCEPT, SLOPE = "calibration_intercept", "calibration_slope"
