@@ -362,7 +362,7 @@ class Evaluation:
         if found is None or not part.fields:
             return {}
         a, b, both = found
-        code, names = a.groups(part.fields)
+        code, names = a.sliced.groups(part.fields)
         here = code[self.study.splits[part.split]]
         if len(both.a.actual) < len(here):
             left = [s.on(part.split).whole.answered for s in (a, b) if s.left_out]
@@ -435,7 +435,7 @@ class Evaluation:
         return out
 
     def _true_of(self, s: Subject, c: NamedCondition) -> dict[str, TrueOf]:
-        found = {split: s.truth(split, c) for split in self.study.splits}
+        found = {split: s.sliced.truth(split, c) for split in self.study.splits}
         return {
             split: {"rows": int(np.count_nonzero(t.true)), "unknown_rows": int(np.count_nonzero(t.unknown))}
             for split, t in found.items()
@@ -446,7 +446,7 @@ class Evaluation:
         differences have intervals and no p. Raises KeyError where there is no such split."""
         if split not in self.study.splits:
             raise KeyError(f"there is no split {split}")
-        found = {s.name: s.chosen(split, rows, "chosen", "chosen after it was seen") for s in self._candidates}
+        found = {s.name: s.sliced.chosen(split, rows, "chosen", "chosen after it was seen") for s in self._candidates}
         return {name: of[0].told for name, of in found.items() if of}
 
     def searched(self, asked: worst.Asked, progress: Progress | None = None) -> WorstResult:
@@ -566,10 +566,10 @@ class Evaluation:
     def _judged(self, s: Subject, wanted: Collection[tuple[str, ...]]) -> Judged:
         """As gates read it, with the slices that some are set on."""
         split = self.study.report_on
-        found = s.slices(split, for_gates=True)
+        found = s.sliced.slices(split, for_gates=True)
         by = {names: found.of(i) for i, names in enumerate(self.study.field_lists) if names in wanted}
         named = {g.where for g in self.study.gates if g.where}
-        by |= {(c.name,): s.sliced_by(split, c) for c in self.study.conditions if c.name in named}
+        by |= {(c.name,): s.sliced.by_condition(split, c) for c in self.study.conditions if c.name in named}
         per_class, no_answer = s.reported("classes")["per_class"], s.reported("lines")["no_answer"]
         return Judged(s.entrant, s.on(split).judged, no_answer, per_class, by)
 
