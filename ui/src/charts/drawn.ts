@@ -47,17 +47,25 @@ export function ofElement(element: HTMLElement, said = ""): SVGSVGElement {
   add(element, drawn, sheet);
   const above = said ? ABOVE : 0;
   const x = Math.min(0, sheet.left - MARGIN);
-  const size = { width: sheet.right + MARGIN - x, height: frame.height + above };
+  const { color, fontFamily } = getComputedStyle(element);
+  const wide = Math.max(sheet.right + MARGIN - x, wideOf(said, `14px ${fontFamily}`) + 2 * MARGIN);
+  const size = { width: wide, height: frame.height + above };
   const out = made("svg", { viewBox: `${x} ${-above} ${size.width} ${size.height}` });
   sized(out, size);
   out.append(made("rect", { x, y: -above, ...size, fill: behind(element) }));
   if (said) {
-    const { color, fontFamily } = getComputedStyle(element);
     const line = { x: x + MARGIN, y: 16 - above, fill: color, "font-family": fontFamily, "font-size": "14px" };
     out.append(written(line, said));
   }
   out.append(drawn, sheet.rules);
   return out;
+}
+
+function wideOf(text: string, font: string): number {
+  const canvas = document.createElement("canvas").getContext("2d");
+  if (!canvas) return 0;
+  canvas.font = font;
+  return canvas.measureText(text).width;
 }
 
 /** The ground that an element stands on. */

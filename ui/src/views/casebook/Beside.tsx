@@ -1,10 +1,10 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import type { Mapped } from "../../api/mapped";
 import { useMarking } from "../../api/queries";
+import { SaveTable } from "../../app/SaveTable";
 import { type Shown, useScope, writeAddress } from "../../app/scope";
-import { saveCsv } from "../../charts/save";
 import { Button, Fault } from "../../parts/basics";
 import { count, several, shown } from "../../parts/number";
 import type { Seen, worstPlaces } from "./place";
@@ -69,24 +69,23 @@ export function Inside({ told, late, error, rows, mayWrite, onClear, onRead }: I
   const [name, setName] = useState("");
   const [kept, setKept] = useState("");
   const names = many ? ["accuracy"] : OF_TWO;
-  const save = () =>
-    told &&
-    saveCsv(
-      [
-        ["candidate", "metric", "inside", "inside less the others", "low", "high"],
-        ...Object.entries(told.candidates).flatMap(([c, s]) =>
-          Object.entries(s.rest).map(([m, d]) => [
-            c,
-            m,
-            s.metrics[m]?.value ?? null,
-            d.difference,
-            d.low ?? null,
-            d.high ?? null,
-          ]),
-        ),
-      ],
-      "inside-the-line",
-    );
+  const table = useRef<HTMLDivElement>(null);
+  const numbers = () =>
+    told
+      ? [
+          ["candidate", "metric", "inside", "inside less the others", "low", "high"],
+          ...Object.entries(told.candidates).flatMap(([c, s]) =>
+            Object.entries(s.rest).map(([m, d]) => [
+              c,
+              m,
+              s.metrics[m]?.value ?? null,
+              d.difference,
+              d.low ?? null,
+              d.high ?? null,
+            ]),
+          ),
+        ]
+      : [];
   return (
     <>
       <p className="flex items-baseline gap-3 border-b border-ink pb-1">
@@ -94,16 +93,20 @@ export function Inside({ told, late, error, rows, mayWrite, onClear, onRead }: I
           {several(rows.length, "row")} inside
         </b>
         <span className="flex-1" />
-        <button type="button" className="link text-soft" disabled={!told || late} onClick={save}>
-          save CSV
-        </button>
+        <SaveTable
+          figure={table}
+          of={`${several(rows.length, "row")} inside the line, against the others`}
+          name="inside-the-line"
+          rows={numbers}
+          disabled={!told || late}
+        />
         <button type="button" className="link text-soft" onClick={onClear}>
           let go
         </button>
       </p>
       <Fault error={error} />
       {told && (
-        <div className={late ? "opacity-40" : ""}>
+        <div ref={table} className={late ? "opacity-40" : ""}>
           {names.map((n) => (
             <table key={n} className="w-full tabular-nums mt-1.5" data-inside={n}>
               <thead>

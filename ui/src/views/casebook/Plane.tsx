@@ -2,6 +2,7 @@ import { scaleLinear } from "d3-scale";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Mapped } from "../../api/mapped";
 import { Ruler } from "../../charts/Ruler";
+import { saveCsv } from "../../charts/save";
 import { count } from "../../parts/number";
 import { drawMap, type Painted, picture } from "./paint";
 import { box, type Corner, type Seen } from "./place";
@@ -206,10 +207,30 @@ export function Plane({ m, now, show, positive, line, chosenPoints, tool, ring, 
         ·{" "}
         <a className="link" href={svg} download="map.svg">
           save SVG
-        </a>
+        </a>{" "}
+        ·{" "}
+        <button
+          type="button"
+          className="link"
+          onClick={() => saveCsv(placesOf(m), `map-${m.about.x.name}-${m.about.y.name}`)}
+        >
+          save CSV
+        </button>
       </figcaption>
     </figure>
   );
+}
+
+/** A place as it was sent, in 32 bits. */
+const short = (v: number | undefined) => (v === undefined ? null : Number(v.toPrecision(7)));
+
+/** Where each row lies, and what it is and was taken for. */
+function placesOf(m: Mapped): (string | number | null)[][] {
+  const named = (k: number | undefined) => m.about.classes[k ?? -1] ?? "";
+  const out: (string | number | null)[][] = [["row", m.about.x.name, m.about.y.name, "actual", "predicted"]];
+  for (let i = 0; i < m.n; i++)
+    out.push([m.row[i] ?? null, short(m.x[i]), short(m.y[i]), named(m.actual[i]), named(m.said[i])]);
+  return out;
 }
 
 const tick = (categories: string[]) => (v: number) => {

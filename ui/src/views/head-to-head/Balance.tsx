@@ -1,6 +1,7 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
+import { SaveTable } from "../../app/SaveTable";
 import { type Shown, useScope, writeAddress } from "../../app/scope";
 import { PENDING } from "../../parts/basics";
 import { quoted } from "../../parts/conditions";
@@ -14,7 +15,8 @@ const MOST = 8; // classes that stand before the others are asked for
 /** Who is right where they differ: of each class, and of all. */
 export function Balance({ a, b, told, late }: { a: Shown; b: Shown; told: Told; late: boolean }) {
   const scope = useScope();
-  const { called, study } = scope;
+  const table = useRef<HTMLDivElement>(null);
+  const { called, split, study } = scope;
   const rows = (clauses: string[]) => ({
     pathname: `/studies/${study.id}/casebook`,
     search: writeAddress({ ...scope, own: { q: clauses.join(" and "), front: a.letter } }, study).toString(),
@@ -28,52 +30,63 @@ export function Balance({ a, b, told, late }: { a: Shown; b: Shown; told: Told; 
   const newer = newerOf(a, b);
   return (
     <section aria-label="Who is right where they disagree" className="text-sm">
-      <h2 className="text-lg border-b border-ink pb-0.5">Who is right where they disagree</h2>
-      {shownClasses.map(([label, n]) => {
-        const of = [`actual = ${quoted(called(label))}`];
-        const right = (c: Shown, yes: boolean) => `${yes ? "" : "not "}right(${c.letter})`;
-        return (
-          <div key={label} className="py-1.5 border-b border-light" data-balance={label}>
-            <p>
-              <b className="font-semibold">{called(label)}</b>: both right{" "}
-              <Link className="link" to={rows([...of, right(a, true), right(b, true)])}>
-                {late ? PENDING : count(n.both_right)}
-              </Link>
-              , neither{" "}
-              <Link className="link" to={rows([...of, right(a, false), right(b, false)])}>
-                {late ? PENDING : count(n.both_wrong_alike + n.both_wrong_otherwise)}
-              </Link>
-              {n.both_wrong_otherwise > 0 && ` (${count(n.both_wrong_otherwise)} of them each in its own way)`}
-              {n.no_answer > 0 && `, ${count(n.no_answer)} not answered by both`}
-            </p>
-            <div className="grid grid-cols-2 h-5 text-xs font-semibold mt-0.5 text-sheet">
-              {(
-                [
-                  [a, n.only_a, "justify-end", [right(a, true), right(b, false)]],
-                  [b, n.only_b, "", [right(a, false), right(b, true)]],
-                ] as const
-              ).map(([c, k, side, clauses], i) => (
-                <span key={c.position} className={`flex ${side} ${i === 0 ? "border-r border-ink" : ""}`}>
-                  <Link
-                    to={rows([...of, ...clauses])}
-                    className={`flex items-center px-1 min-w-fit ${side}`}
-                    style={{ width: `${(100 * k) / most}%`, background: colour(c.position) }}
-                    title={`only ${c.name} is right about ${count(k)}`}
-                    data-only={c.letter}
-                  >
-                    {late ? PENDING : count(k)}
-                  </Link>
-                </span>
-              ))}
-            </div>
-            {n.only_a_share.p != null && !late && (
-              <p className="text-xs text-soft text-center">
-                a fair coin leans this far in {pShown(n.only_a_share.p)} of cases
+      <h2 className="text-lg border-b border-ink pb-0.5 flex items-baseline gap-3">
+        <span className="flex-1">Who is right where they disagree</span>
+        <SaveTable
+          figure={table}
+          of={`Who is right where ${a.name} and ${b.name} disagree`}
+          name={`right-${a.letter}-${b.letter}-${split}`}
+          rows={() => numbersOf(told, called, [a, b])}
+          disabled={late}
+        />
+      </h2>
+      <div ref={table}>
+        {shownClasses.map(([label, n]) => {
+          const of = [`actual = ${quoted(called(label))}`];
+          const right = (c: Shown, yes: boolean) => `${yes ? "" : "not "}right(${c.letter})`;
+          return (
+            <div key={label} className="py-1.5 border-b border-light" data-balance={label}>
+              <p>
+                <b className="font-semibold">{called(label)}</b>: both right{" "}
+                <Link className="link" to={rows([...of, right(a, true), right(b, true)])}>
+                  {late ? PENDING : count(n.both_right)}
+                </Link>
+                , neither{" "}
+                <Link className="link" to={rows([...of, right(a, false), right(b, false)])}>
+                  {late ? PENDING : count(n.both_wrong_alike + n.both_wrong_otherwise)}
+                </Link>
+                {n.both_wrong_otherwise > 0 && ` (${count(n.both_wrong_otherwise)} of them each in its own way)`}
+                {n.no_answer > 0 && `, ${count(n.no_answer)} not answered by both`}
               </p>
-            )}
-          </div>
-        );
-      })}
+              <div className="grid grid-cols-2 h-5 text-xs font-semibold mt-0.5 text-sheet">
+                {(
+                  [
+                    [a, n.only_a, "justify-end", [right(a, true), right(b, false)]],
+                    [b, n.only_b, "", [right(a, false), right(b, true)]],
+                  ] as const
+                ).map(([c, k, side, clauses], i) => (
+                  <span key={c.position} className={`flex ${side} ${i === 0 ? "border-r border-ink" : ""}`}>
+                    <Link
+                      to={rows([...of, ...clauses])}
+                      className={`flex items-center px-1 min-w-fit ${side}`}
+                      style={{ width: `${(100 * k) / most}%`, background: colour(c.position) }}
+                      title={`only ${c.name} is right about ${count(k)}`}
+                      data-only={c.letter}
+                    >
+                      {late ? PENDING : count(k)}
+                    </Link>
+                  </span>
+                ))}
+              </div>
+              {n.only_a_share.p != null && !late && (
+                <p className="text-xs text-soft text-center">
+                  a fair coin leans this far in {pShown(n.only_a_share.p)} of cases
+                </p>
+              )}
+            </div>
+          );
+        })}
+      </div>
       {every.length > MOST && (
         <button type="button" className="link mt-1" onClick={() => setWhole(!whole)}>
           {whole
@@ -97,6 +110,29 @@ export function Balance({ a, b, told, late }: { a: Shown; b: Shown; told: Told; 
     </section>
   );
 }
+
+const numbersOf = (told: Told, called: (label: string) => string, [a, b]: [Shown, Shown]) => [
+  [
+    "actual",
+    "both right",
+    `only ${a.name}`,
+    `only ${b.name}`,
+    "both wrong alike",
+    "both wrong otherwise",
+    "no answer",
+    "p",
+  ],
+  ...Object.entries(told.by_class).map(([label, n]) => [
+    called(label),
+    n.both_right,
+    n.only_a,
+    n.only_b,
+    n.both_wrong_alike,
+    n.both_wrong_otherwise,
+    n.no_answer,
+    n.only_a_share.p ?? null,
+  ]),
+];
 
 type MendedProps = {
   newer: Shown;

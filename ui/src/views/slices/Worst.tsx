@@ -1,11 +1,12 @@
 import { scaleLinear } from "d3-scale";
+import { type RefObject, useRef } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useWorst } from "../../api/queries";
 import { InFront } from "../../app/InFront";
+import { SaveTable } from "../../app/SaveTable";
 import { type Shown, useScope, writeAddress } from "../../app/scope";
 import { Ruler } from "../../charts/Ruler";
-import { saveCsv } from "../../charts/save";
 import { domainOf } from "../../charts/scales";
 import { Button, Fault, Loading } from "../../parts/basics";
 import { colour } from "../../parts/marks";
@@ -24,6 +25,7 @@ const [WIDE, HIGH] = [170, 30];
 
 /** The slices that a candidate serves worst: found on the tuning rows, read on the reported ones. */
 export function Worst({ metric }: { metric: string }) {
+  const table = useRef<HTMLTableElement>(null);
   const { study, slice, query, chosen, own, setOwn, many, of, called, metric: info } = useScope();
   const front = chosen.find((c) => c.letter === own.front) ?? chosen[0];
   const rates = many ? OF_MANY : RATES;
@@ -90,19 +92,30 @@ export function Worst({ metric }: { metric: string }) {
         <span className="flex-1" />
         {asks !== "yes" && <Button onClick={() => ask({})}>search</Button>}
         {told && told.found.length + told.below.length > 0 && (
-          <button type="button" className="link" onClick={() => saveFinds(told, front)}>
-            save CSV
-          </button>
+          <SaveTable
+            figure={table}
+            of={`Slices that serve ${front.name} worst, by ${told.measure}`}
+            name={`worst-slices-${front.letter}-${told.measure}`}
+            rows={() => numbersOf(told, front)}
+          />
         )}
       </header>
       <Fault error={asked.error} again={() => void asked.refetch()} />
       {asked.isFetching && !told && <Loading what="Looking at slices" />}
-      {told && <Finds told={told} front={front} />}
+      {told && <Finds told={told} front={front} table={table} />}
     </section>
   );
 }
 
-function Finds({ told, front }: { told: Schemas["WorstResult"]; front: Shown }) {
+function Finds({
+  told,
+  front,
+  table,
+}: {
+  told: Schemas["WorstResult"];
+  front: Shown;
+  table: RefObject<HTMLTableElement | null>;
+}) {
   const all = [...told.found, ...told.below];
   const domain = domainOf([0, ...all.flatMap((f) => [f.effect.low, f.effect.high, f.confirmed.low, f.confirmed.high])]);
   if (!domain || told.looked_at === 0)
@@ -131,7 +144,7 @@ function Finds({ told, front }: { told: Schemas["WorstResult"]; front: Shown }) 
   return (
     <>
       <div className="overflow-x-auto relative">
-        <table className="w-full text-sm tabular-nums" data-part="worst">
+        <table ref={table} className="w-full text-sm tabular-nums" data-part="worst">
           <thead>{head}</thead>
           <tbody>
             {told.found.map((f) => (
@@ -249,50 +262,45 @@ function Line({ f, x, front, survives = false }: LineProps) {
   );
 }
 
-function saveFinds(told: Schemas["WorstResult"], front: Shown) {
-  saveCsv(
+function numbersOf(told: Schemas["WorstResult"], front: Shown) {
+  return [
     [
-      [
-        "candidate",
-        "searched by",
-        "slice",
-        "survives",
-        "rows searched",
-        "difference",
-        "low",
-        "high",
-        "p",
-        "q",
-        "rows read",
-        "difference read",
-        "low read",
-        "high read",
-        "p read",
-        "p adjusted read",
-        "status",
-      ],
-      ...[...told.found.map((f) => [f, true] as const), ...told.below.map((f) => [f, false] as const)].map(
-        ([f, yes]) => [
-          front.name,
-          told.measure,
-          f.condition,
-          yes ? "yes" : "no",
-          f.rows,
-          f.effect.difference,
-          f.effect.low,
-          f.effect.high,
-          f.effect.p,
-          f.effect.p_bh ?? null,
-          f.confirmed.rows,
-          f.confirmed.difference,
-          f.confirmed.low,
-          f.confirmed.high,
-          f.confirmed.p,
-          f.confirmed.p_holm,
-          f.confirmed.status,
-        ],
-      ),
+      "candidate",
+      "searched by",
+      "slice",
+      "survives",
+      "rows searched",
+      "difference",
+      "low",
+      "high",
+      "p",
+      "q",
+      "rows read",
+      "difference read",
+      "low read",
+      "high read",
+      "p read",
+      "p adjusted read",
+      "status",
     ],
-    `worst-slices-${front.letter}-${told.measure}`,
-  );
+    ...[...told.found.map((f) => [f, true] as const), ...told.below.map((f) => [f, false] as const)].map(([f, yes]) => [
+      front.name,
+      told.measure,
+      f.condition,
+      yes ? "yes" : "no",
+      f.rows,
+      f.effect.difference,
+      f.effect.low,
+      f.effect.high,
+      f.effect.p,
+      f.effect.p_bh ?? null,
+      f.confirmed.rows,
+      f.confirmed.difference,
+      f.confirmed.low,
+      f.confirmed.high,
+      f.confirmed.p,
+      f.confirmed.p_holm,
+      f.confirmed.status,
+    ]),
+  ];
 }
