@@ -53,7 +53,7 @@ def test_bins_are_those_of_the_rows_on_screen_and_in_the_file(person, study, row
         told = counted(rows, float(low), float(high))
         assert [n, mean, seen] == [str(told[0]), shown(told[1]), shown(told[2])]
     with ana.expect_download() as saving:
-        ana.get_by_role("button", name="CSV").click()
+        ana.get_by_role("button", name="save CSV").click()
     saved = list(csv.DictReader(io.StringIO(saving.value.path().read_text())))
     assert len(saved) == table.locator("tbody tr").count()
     for line in saved:

@@ -245,7 +245,7 @@ def test_a_sweep_is_read_and_saved_and_counted_again(person, study, rows):
     for name in ("flagged_share", "recall", "precision", "specificity", "f1"):
         expect(row).to_contain_text(shown(told[name]))
     with ana.expect_download() as saving:
-        ana.get_by_role("button", name="CSV").click()
+        ana.get_by_role("button", name="save CSV").click()
     saved = list(csv.DictReader(io.StringIO(saving.value.path().read_text())))
     assert len(saved) == 21
     for line in saved:

@@ -81,6 +81,7 @@ def test_deleting_a_study_with_a_report_says_what_it_bears(person, server, study
     page.goto(f"{study}/matrix")
     page.get_by_role("button", name="Pin this view").click()
     page.get_by_role("button", name="Pin it").click()
+    expect(page.get_by_role("dialog")).to_have_count(0)
     page.goto(f"{study}/dossier")
     page.locator("#decision").select_option("Scores")
     expect(page.locator("[data-part='decision-cutoff']")).to_be_visible()
