@@ -32,6 +32,7 @@ def test_what_one_did_is_not_undone_by_the_next_at_the_same_page(person, server,
     page.goto(f"{study}/matrix")
     page.get_by_role("button", name="Pin this view").click()
     page.get_by_role("button", name="Pin it").click()
+    expect(page.get_by_role("dialog")).to_have_count(0)
     page.goto(f"{study}/dossier")
     page.get_by_role("button", name="Remove exhibit 1").click()
     expect(page.get_by_role("button", name=re.compile("undo"))).to_be_visible()

@@ -10,7 +10,7 @@ export function InFront({ of, front }: { of: Shown[]; front: Shown | undefined }
         <button
           key={c.position}
           type="button"
-          aria-label={`${c.name} in front`}
+          aria-label={`${c.letter} ${c.name} in front`}
           aria-pressed={c === front}
           title={c.name}
           className={`rounded-[5px] p-px border ${c === front ? "border-ink" : "border-transparent"}`}
