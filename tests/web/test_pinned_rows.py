@@ -127,3 +127,44 @@ def test_what_was_searched_for_stands_with_its_confirmation(pinned, signed_in, n
     assert f"{core.count(told['looked_at'])} slices looked at on tuning" in note["text"]
     without, _ = pinned("slices", by="ward")
     assert len(without["blocks"]) == 2
+
+
+def test_a_view_of_rows_that_are_kept_follows_their_name_and_says_when_it_is_gone(workspace, signed_in, number, rows):
+    ana = signed_in("ana")
+    at, wait = f"/studies/{number}/conditions/looked%20at", {"Prefer": "wait=60"}
+    for least in (60, 100):
+        body = {"where": f"girth >= {least}", "keep": True}
+        assert ana("PUT", at, body, headers=wait).status_code == 200
+        if least == 60:
+            scope = {"split": "test", "show": [1, 2], "cutoffs": {"1": 0.5}, "within": {"": 'named "looked at"'}}
+            made = ana("POST", f"/studies/{number}/exhibits", {"view": "matrix", "scope": scope})
+            assert made.status_code == 201, made.json
+        here = [r for r in rows if r["split"] == "test" and float(r["girth"] or 0) >= least]
+        found, draft = frozen(workspace, number)
+        assert core.count(len(here)) in str(found), least
+        if least == 60:
+            first = draft.fingerprint
+    assert draft.fingerprint != first
+    assert ana("DELETE", at, headers=wait).status_code == 200
+    gone, _ = frozen(workspace, number)
+    assert [b["kind"] for b in gone["blocks"]] == ["note"]
+    assert "can no longer be shown" in gone["blocks"][0]["text"]
+
+
+def test_a_view_of_marked_rows_stands_empty_once_the_mark_is_gone_and_the_others_stand(workspace, signed_in, number):
+    ana = signed_in("ana")
+    ana("PUT", f"/studies/{number}/marks", {"mark": "odd", "rows": list(range(1, 200))})
+    scope = {"split": "test", "show": [1, 2], "cutoffs": {"1": 0.5}}
+    for where in ({"within": {"": 'mark "odd"'}}, {}):
+        assert ana("POST", f"/studies/{number}/exhibits", {"view": "matrix", "scope": scope | where}).status_code == 201
+    for row in range(1, 200):
+        ana("PUT", f"/studies/{number}/rows/{row}/marks", {"mark": "odd", "on": False})
+    evaluator = Evaluator(workspace)
+    with workspace.reading() as records:
+        first, second = build(evaluator, gather(evaluator, records, number))["exhibits"]
+    assert [b["kind"] for b in first["blocks"]] == ["note"]
+    assert "no row" in first["blocks"][0]["text"] or "no rows are marked" in first["blocks"][0]["text"]
+    assert "there no longer" in first["sentence"]
+    assert [b["kind"] for b in second["blocks"]] != ["note"]
+    page = ana("GET", f"/studies/{number}/dossier/preview")
+    assert page.status_code == 200

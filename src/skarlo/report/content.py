@@ -11,7 +11,7 @@ from skarlo import core
 from skarlo.core import CUTOFF_FINDINGS, PART_KINDS, Finding, Results, Tally, as_set, letter
 from skarlo.studies import words
 
-from .blocks import Block, drawing
+from .blocks import Block, drawing, note
 from .exhibits import EXHIBITS, Behind, Reading, no_rows, sentence
 from .scope import Scope, candidates
 
@@ -26,6 +26,7 @@ class Exhibited:
 
     tallies : of the candidates' scores on the scope's split, by name
     further : more parts of the same results; behind : the rows behind them
+    gone : why none of it can be shown any longer; the results are then those at the kept cutoffs
     """
 
     view: str
@@ -35,6 +36,7 @@ class Exhibited:
     tallies: Tallies
     further: Callable[[Sequence[core.Part]], Results]
     behind: Callable[[], Behind] = no_rows
+    gone: str = ""
 
 
 @dataclass(frozen=True)
@@ -112,6 +114,8 @@ def content(
 
 
 def _sentence(e: Exhibited) -> str:
+    if e.gone:
+        return "What was pinned here is there no longer."
     exhibit = EXHIBITS[e.view]
     parts = exhibit.says(e.results, e.scope)
     return sentence(e.view, _over(e.results, e.further(parts)) if parts else e.results, e.scope)
@@ -129,6 +133,8 @@ def _over(results: Results, parts: Results) -> Results:
 
 
 def _blocks(e: Exhibited) -> list[Block]:
+    if e.gone:
+        return [note(f"this can no longer be shown: {e.gone}")]
     exhibit = EXHIBITS[e.view]
     reading = Reading(
         results=e.results, scope=e.scope, chosen=candidates(e.results, e.scope), tallies=e.tallies,

@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
@@ -150,17 +150,22 @@ def build(evaluator: Evaluator, draft: Draft) -> dict[str, Any]:
         summary=draft.dossier.summary,
         decision=None if draft.decision is None else _decided(evaluator, draft, draft.decision, measured),
         inputs=_inputs(draft),
-        exhibits=[
-            Exhibited(
-                view=e.record.view, caption=e.record.caption, scope=e.scope, results=measured.at(e.asked),
-                tallies=partial(_tallies, evaluator, e), further=partial(_further, evaluator, e),
-                behind=partial(_behind, evaluator, e),
-            )
-            for e in draft.exhibits
-        ],
+        exhibits=[_exhibited(evaluator, draft, e, measured) for e in draft.exhibits],
         kept=measured.at(draft.kept),
         said=draft.words,
     )  # fmt: skip
+
+
+def _exhibited(evaluator: Evaluator, draft: Draft, e: Pinned, measured: _Measured) -> Exhibited:
+    shown = Exhibited(
+        view=e.record.view, caption=e.record.caption, scope=e.scope, results=measured.at(draft.kept),
+        tallies=partial(_tallies, evaluator, e), further=partial(_further, evaluator, e),
+        behind=partial(_behind, evaluator, e),
+    )  # fmt: skip
+    try:
+        return replace(shown, results=measured.at(e.asked))
+    except (Missing, Refusal) as why:  # the mark, the named condition or the field that picks its rows is gone
+        return replace(shown, gone=str(why))
 
 
 def _inputs(draft: Draft) -> list[dict[str, Any]]:

@@ -15,7 +15,7 @@ type Props = {
 export function SaveMenu({ figure, name, rows, said, disabled = false }: Props) {
   const save = (kind: "svg" | "png") => figure?.current && void saveFigure(figure.current, name, kind, said);
   return (
-    <span className="text-sm text-soft whitespace-nowrap" data-unsaved="">
+    <span className="text-sm text-soft font-sans font-normal whitespace-nowrap" data-unsaved="">
       save{" "}
       {figure && (
         <>
