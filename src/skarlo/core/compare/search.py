@@ -7,13 +7,15 @@ Soc. B 57:289).
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Generator, Sequence
 from dataclasses import dataclass
 from itertools import combinations, pairwise
+from typing import cast
 
 import numpy as np
 
 from ..number import BoolArray, FloatArray, IntArray, total
+from ..once import beside, threads
 from .search_fields import SearchField, rows_at
 from .search_measures import Loss, Rate, Sums, benjamini_hochberg, between, effects, measure_p
 
@@ -97,9 +99,14 @@ def search(
     counted = _Counted(fields, measure, inside)
     families = [c for d in range(1, depth + 1) for c in combinations(range(len(fields)), d)]
     kept = _Looked()
-    for i, family in enumerate(families):
-        kept.add(i, counted.of(family), counted.whole, min_slice, min_denominator)
-        tell(i + 1, len(families))
+    with threads() as pool:
+        found = pool.map(counted.of, families)
+        try:
+            for i, of_family in enumerate(found):
+                kept.add(i, of_family, counted.whole, min_slice, min_denominator)
+                tell(i + 1, len(families))
+        finally:
+            cast(Generator[Sums, None, None], found).close()  # who stops waits for no other family
 
     def places_of(family: int, place: int) -> tuple[int, ...]:
         shape = [len(fields[f].conditions) for f in families[family]]
@@ -142,8 +149,8 @@ class _Counted:
 
     def __init__(self, fields: Sequence[SearchField], measure: Rate | Loss, inside: BoolArray) -> None:
         self.fields = fields
-        self.codes = [f.codes[inside] for f in fields]
         n = int(np.count_nonzero(inside))
+        self.codes = [f.codes for f in fields] if n == len(inside) else beside(lambda f: f.codes[inside], fields)
         self.weights: list[FloatArray] = []
         if isinstance(measure, Rate):
             over = measure.over[inside]
@@ -166,8 +173,8 @@ class _Counted:
         self.whole = Sums(*(np.array([float(x)]) for x in whole))
         # one width for all fields, so that the joint code of a family is a sum of what is at hand
         self.width = max((f.atoms for f in fields), default=1) * self.kinds
-        self.last = [c * self.kinds + what for c in self.codes]
-        self.scaled = [c * self.width for c in self.codes]
+        self.last = beside(lambda c: c * self.kinds + what, self.codes)
+        self.scaled = beside(lambda c: c * self.width, self.codes)
         self.takes = []
         for f in fields:
             takes = np.zeros((len(f.conditions), f.atoms))
