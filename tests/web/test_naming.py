@@ -161,10 +161,20 @@ def test_of_odd_studies_what_is_named_and_marked_goes_out_and_comes_in_again(sig
         asked = ask(ana, f"/studies/{study}/parts", kinds="slices", split=split, fields=":named").json
         return {c["name"]: c["splits"].get(split, {}).get("slices") for c in asked["candidates"]}
 
+    def read_alone(study):
+        """The kept rows as the scope of every view: how many, and each candidate's accuracy on them."""
+        found = ask(ana, f"/studies/{study}/results", within=f'=named "{"x" * 60}"')
+        assert found.status_code == 200, found.json
+        split = found.json["holdout"]["report_on"]
+        of = {c["name"]: c["splits"][split]["metrics"].get("accuracy") for c in found.json["candidates"]}
+        return found.json["holdout"]["rows"], of
+
+    alone = read_alone(number)
     before = told(number)
     assert {s["by"]["condition"] for s in next(iter(before.values()))} <= {"x" * 60, "marked “odd”"}
     saved = ana("GET", f"/studies/{number}/export.zip").data
     again = ana("POST", "/imports?name=saved.zip", data=saved, content_type="application/zip", headers=WAIT)
     assert again.status_code == 201, again.json
     assert told(again.json["id"]) == before
+    assert read_alone(again.json["id"]) == alone
     assert ask(ana, f"/studies/{again.json['id']}/rows", count=3).json["rows"][1]["note"]["text"] == "seen twice"

@@ -11,18 +11,14 @@ from typing import Any, cast
 import numpy as np
 
 from . import suspect, worst
+from .chosen import Chosen
 from .compare import across, cells, pairs, quoted
 from .compare.disagreement import disagreement as differing
 from .compare.paired import Both
 from .compare.pairs import Entrant
-from .compare.rest import reach
-from .compare.splits import gap
 from .compare.together import Together
-from .decide import optimism, recalibration
 from .decide.gates import Judged, judge
 from .head import described, head_of
-from .metrics import panel
-from .metrics.definitions import METRICS
 from .metrics.panel import Reading
 from .number import BoolArray, Difference, Finding
 from .once import Once, threads
@@ -37,15 +33,12 @@ from .results import (
     ConditionResult,
     DisagreementResult,
     DoubtResult,
-    Drift,
     GateResult,
     GroupsEntry,
     Lead,
     MergedResult,
-    Optimism,
     PairResult,
     QuotedResult,
-    Recalibration,
     Results,
     SearchEntry,
     SliceResult,
@@ -152,7 +145,7 @@ class Evaluation:
 
     def _recalibrate(self, subject: Subject, steps: Steps) -> None:
         steps.next(f"recalibrating {subject.name}")
-        self._recalibrated(subject)
+        self.chosen.recalibrated(subject)
 
     @property
     def _without(self) -> set[str]:
@@ -257,74 +250,10 @@ class Evaluation:
         """What was evaluated."""
         return head_of(self.study, [s.about for s in self._subjects])
 
-    def recalibration(self) -> dict[str, Recalibration]:
-        """By candidate what simple recalibrations would change."""
-        found = {s.name: self._recalibrated(s) for s in self._candidates}
-        return {name: one for name, one in found.items() if one is not None}
-
-    def _recalibrated(self, s: Subject) -> Recalibration | None:
-        i, tune_on, report_on = cast(int, s.key[1]), self.study.tune_on, self.study.report_on
-        if self.study.candidates[i].predicted is not None or s.too_few(report_on):
-            return None
-
-        def make() -> Recalibration:
-            tuned = None if tune_on is None else self.ready.on_split(i, tune_on).whole
-            judged = self.ready.on_split(i, report_on).whole
-            return recalibration.of_candidate(tuned, judged, s.reading, (tune_on, report_on))
-
-        return self.ready.once.get(("recalibration", i), make)
-
-    def optimism(self) -> dict[str, dict[str, Optimism]]:
-        """By candidate, of those whose cutoff a rule chose, what its metric owes to the choice."""
-        found = {s.name: self._optimism(s) for s in self._candidates}
-        return {name: one for name, one in found.items() if one}
-
-    def _optimism(self, s: Subject) -> dict[str, Optimism]:
-        cutoff = s.about["cutoff"]
-        split = "" if cutoff is None else cutoff["chosen_on"] or ""
-        if cutoff is None or split not in self.study.splits or not s.cut(split):
-            return {}
-        value = cutoff["value"] if "flags" not in cutoff else math.inf
-        if value is None:
-            return {}
-        parameters = cutoff.get("parameters") or {}
-        key = ("optimism", s.key, split, value, cutoff["rule"], tuple(sorted(parameters.items())))
-        a = s.on(split).judged
-        seed = self.study.settings.seed
-
-        def make() -> dict[str, Optimism]:
-            found = optimism.of_choice(a, cutoff["rule"], parameters, value, seed)
-            return {name: optimism.carried(o, panel.of_counts(a, s.reading).get(name)) for name, o in found.items()}
-
-        return self.ready.once.get(key, make)
-
-    def drift(self) -> dict[str, dict[str, Drift]]:
-        """By candidate, of those with a cutoff, what became of it on the reported rows."""
-        tune_on, report_on = self.study.tune_on, self.study.report_on
-        if tune_on is None or tune_on == report_on:
-            return {}
-        return {s.name: self._drifted(s, tune_on) for s in self._candidates if self._drifts(s, tune_on)}
-
-    def _drifts(self, s: Subject, tune_on: str) -> bool:
-        reported, tuned = (s.on(split).judged for split in (self.study.report_on, tune_on))
-        there = all(a.table is not None and a.table.total > 0 for a in (reported, tuned))
-        return reported.scored is not None and there and not s.too_few(self.study.report_on) and not s.too_few(tune_on)
-
-    def _drifted(self, s: Subject, tune_on: str) -> dict[str, Drift]:
-        reported, tuned = (s.on(split).judged for split in (self.study.report_on, tune_on))
-        cutoff = s.about["cutoff"]
-        chosen_here = cutoff is not None and cutoff["chosen_on"] == tune_on
-
-        def make() -> dict[str, Drift]:
-            mine = {name: m for name, m in panel.of_counts(reported, s.reading).items() if name != "prevalence"}
-            found = gap(reported, tuned, mine, s.reading)
-            for name, o in (self._optimism(s) if chosen_here else {}).items():
-                beyond = optimism.beyond(mine.get(name), o, reach(name)) if name in METRICS else None
-                if name in found and beyond is not None:
-                    found[name]["beyond_choosing"] = beyond
-            return found
-
-        return self._once.get(("drift", s.key), make)
+    @cached_property
+    def chosen(self) -> Chosen:
+        """What was learned or chosen on some rows and is read on others."""
+        return Chosen(self.ready, self._once, self._candidates)
 
     def _two(self, part: Part) -> tuple[Subject, Subject, Both] | None:
         """The two of a pair with their answers on the rows of both; None where either predicts no class."""
@@ -582,9 +511,9 @@ _OF_SEVERAL: dict[str, Callable[[Evaluation, Part], Any]] = {
 }  # fmt: skip
 _OF_STUDY: dict[str, Callable[[Evaluation], Any]] = {
     "head": Evaluation.head,
-    "recalibration": Evaluation.recalibration,
-    "optimism": Evaluation.optimism,
-    "drift": Evaluation.drift,
+    "recalibration": lambda e: e.chosen.recalibration(),
+    "optimism": lambda e: e.chosen.optimism(),
+    "drift": lambda e: e.chosen.drift(),
     "pairs": Evaluation.pairs,
     "best": Evaluation.best,
     "against_baseline": Evaluation.against_baseline,

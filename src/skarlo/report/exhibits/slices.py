@@ -288,9 +288,8 @@ def _sentence(results: Results, scope: Scope, chosen: list[Shown]) -> str:
             if found
             else ""
         )
-        return (
-            f"On {title}, the data separates none of the {groups} groups by {by} as worse than the other rows{better}."
-        )
+        none = "does not separate the one group" if groups == 1 else f"separates none of the {groups} groups"
+        return f"On {title}, the data {none} by {by} as worse than the other rows{better}."
     said = []
     for c, s in worse[:2]:
         d, m = s["rest"][metric], s["metrics"][metric]

@@ -355,6 +355,8 @@ function owed({ optimism = {}, learned_on }: Cutoffs): string {
     if (!o || o.cross_chosen === null) return [];
     return [`${before} ${shown(o.cross_chosen)}${after} in place of ${shown(o.value)}`];
   });
+  const why = Object.values(optimism).find((o) => o.why)?.why;
+  if (why) return ` What they owe to being chosen there is not told: ${why}.`;
   return each.length === 0
     ? ""
     : ` Chosen over again on nine tenths of ${learned_on} and read on the tenth: ${each.join(" and ")}.`;
