@@ -378,8 +378,5 @@ def _banded(a: Answers, confidence: float, least: int, t: Tally) -> dict[str, An
 
 
 def _curves(t: Tally, how: Curves) -> dict[str, Any]:
-    drawn = {"roc": curves.roc_curve(t), "pr": curves.pr_curve(t), "gain": curves.gain_curve(t)}
-    return {
-        name: curves.listed(curve, slice(None) if how == "full" else curves.thinned(curve))
-        for name, curve in drawn.items()
-    }
+    make = curves.whole if how == "full" else curves.drawn
+    return {name: curves.listed(make(name, t)) for name in curves.OF_SCORES}

@@ -3,48 +3,119 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 
 from ..number import FloatArray, IntArray
 from ..stats.intervals import wilson_shares
-from .tally import Tally
+from .tally import Counts, Tally, blocks
 
 Curve = dict[str, FloatArray]
 MANY = 10_000  # points from which on near neighbours are dropped before the exact thinning
 
 
-def roc_curve(t: Tally) -> Curve:
-    """The exact ROC curve from (0, 0), whose cutoff is absent (NaN), to (1, 1): one point a distinct score."""
+ALL = slice(None)
+Axes = Callable[[Tally, Counts, Counts], tuple[FloatArray, FloatArray]]
+
+
+def _roc(t: Tally, tp: Counts, fp: Counts) -> tuple[FloatArray, FloatArray]:
+    return fp / t.negatives, tp / t.positives
+
+
+def _pr(t: Tally, tp: Counts, fp: Counts) -> tuple[FloatArray, FloatArray]:
+    with np.errstate(invalid="ignore"):  # where no row weighs anything yet
+        return tp / t.positives, tp / (tp + fp)
+
+
+def _gain(t: Tally, tp: Counts, fp: Counts) -> tuple[FloatArray, FloatArray]:
+    return (tp + fp) / t.rows, tp / t.positives
+
+
+def _from_top(t: Tally, at: IntArray | slice) -> tuple[Counts, Counts, FloatArray]:
+    """True positives, false positives and score, from the highest score down; without those at which no row weighs
+    anything yet."""
+    tp, fp, score = (x[::-1][at] for x in (t.tp, t.fp, t.score))
+    there = tp + fp > 0
+    return (tp, fp, score) if there.all() else (tp[there], fp[there], score[there])
+
+
+def roc_curve(t: Tally, at: IntArray | slice = ALL) -> Curve:
+    """The exact ROC curve from (0, 0), whose cutoff is absent (NaN), to (1, 1): one point a distinct score.
+
+    at : which of the distinct scores, counted from the highest down
+    """
+    tp, fp, score = (x[::-1][at] for x in (t.tp, t.fp, t.score))
+    fpr, tpr = _roc(t, tp, fp)
     return {
-        "fpr": np.concatenate(([0.0], t.fp[::-1] / t.negatives)),
-        "tpr": np.concatenate(([0.0], t.tp[::-1] / t.positives)),
-        "cutoff": np.concatenate(([np.nan], t.score[::-1])),
+        "fpr": np.concatenate(([0.0], fpr)),
+        "tpr": np.concatenate(([0.0], tpr)),
+        "cutoff": np.concatenate(([np.nan], score)),
     }
 
 
-def pr_curve(t: Tally) -> Curve:
+def pr_curve(t: Tally, at: IntArray | slice = ALL) -> Curve:
     """Precision and recall at each distinct score, from the highest down; no point is invented."""
-    tp, fp = t.tp[::-1], t.fp[::-1]
-    at = tp + fp > 0
-    return {
-        "recall": (tp / t.positives)[at],
-        "precision": tp[at] / (tp + fp)[at],
-        "cutoff": t.score[::-1][at],
-    }
+    tp, fp, score = _from_top(t, at)
+    recall, precision = _pr(t, tp, fp)
+    return {"recall": recall, "precision": precision, "cutoff": score}
 
 
-def gain_curve(t: Tally) -> Curve:
+def gain_curve(t: Tally, at: IntArray | slice = ALL) -> Curve:
     """Recall and lift against the share of rows flagged, from flagging nothing (no lift there) to flagging all."""
-    tp, fp = t.tp[::-1], t.fp[::-1]
-    flagged, recall = (tp + fp) / t.rows, tp / t.positives
-    at = flagged > 0
+    tp, fp, score = _from_top(t, at)
+    flagged, recall = _gain(t, tp, fp)
     return {
-        "flagged_share": np.concatenate(([0.0], flagged[at])),
-        "recall": np.concatenate(([0.0], recall[at])),
-        "lift": np.concatenate(([np.nan], recall[at] / flagged[at])),
-        "cutoff": np.concatenate(([np.nan], t.score[::-1][at])),
+        "flagged_share": np.concatenate(([0.0], flagged)),
+        "recall": np.concatenate(([0.0], recall)),
+        "lift": np.concatenate(([np.nan], recall / flagged)),
+        "cutoff": np.concatenate(([np.nan], score)),
     }
+
+
+OF_SCORES: dict[str, tuple[Callable[..., Curve], Axes]] = {
+    "roc": (roc_curve, _roc), "pr": (pr_curve, _pr), "gain": (gain_curve, _gain),
+}  # fmt: skip
+
+
+def whole(name: str, t: Tally) -> Curve:
+    """One of the curves with every point."""
+    return OF_SCORES[name][0](t)
+
+
+def drawn(name: str, t: Tally, tolerance: float = 1e-4) -> Curve:
+    """The points of one of the curves that are drawn, as `keep` picks them; most are never worked out."""
+    make, axes = OF_SCORES[name]
+    if len(t.score) <= MANY:
+        curve, left = make(t), tolerance
+    else:
+        tp, fp = t.tp[::-1], t.fp[::-1]
+        few = _apart(len(tp), lambda here: axes(t, tp[here], fp[here]), tolerance / 4)
+        curve, left = make(t, few), tolerance * 3 / 4
+    x, y = list(curve.values())[:2]
+    kept = _exact(x, y, left)
+    return {key: values[kept] for key, values in curve.items()}
+
+
+def _apart(n: int, points: Callable[[slice], tuple[FloatArray, FloatArray]], step: float) -> IntArray:
+    """Indexes of points of which each one dropped lies within a step, along the curve, of the one before it that stays;
+    first and last stay.
+
+    points : x and y of some of them
+    """
+    found: list[Any] = [[0]]
+    along, cell = 0.0, 0.0
+    last_x, last_y = points(slice(1))
+    for here in blocks(n):
+        x, y = points(here)
+        gone = np.abs(np.diff(x, prepend=last_x)) + np.abs(np.diff(y, prepend=last_y))
+        far = along + np.cumsum(np.where(np.isfinite(gone), gone, 0.0))
+        cells = np.floor(far / step)
+        found.append(here.start + np.flatnonzero(np.diff(cells, prepend=cell)))
+        along, cell, last_x, last_y = float(far[-1]), float(cells[-1]), x[-1:], y[-1:]
+    few = np.concatenate([*found, [n - 1]])
+    return np.asarray(few[np.concatenate(([True], few[1:] != few[:-1]))], dtype=np.int64)
 
 
 def roc_band(t: Tally, rows: float, confidence: float) -> dict[str, Curve]:
@@ -115,24 +186,21 @@ def keep(x: FloatArray, y: FloatArray, tolerance: float = 1e-4) -> IntArray:
     Of many points, first those go that lie within a quarter of the tolerance along the curve of one that stays; the
     exact thinning of the others then has three quarters left.
     """
-    n = len(x)
-    if n <= 2:
-        return np.arange(n)
-    if n > MANY:
-        along = np.concatenate(([0.0], np.cumsum(np.abs(np.diff(x)) + np.abs(np.diff(y)))))
-        cell = np.floor(along / (tolerance / 4))
-        few = np.flatnonzero(np.concatenate(([True], cell[1:] != cell[:-1])))
-        few = few if few[-1] == n - 1 else np.append(few, n - 1)
-        return few[_exact(x[few], y[few], tolerance * 3 / 4)]
-    return _exact(x, y, tolerance)
+    if len(x) <= MANY:
+        return _exact(x, y, tolerance)
+    few = _apart(len(x), lambda here: (x[here], y[here]), tolerance / 4)
+    return few[_exact(x[few], y[few], tolerance * 3 / 4)]
 
 
 def _exact(x: FloatArray, y: FloatArray, tolerance: float) -> IntArray:
     """All spans of one depth are looked at together: each is cut at its farthest point until none lies too far."""
     n = len(x)
+    if n <= 2:
+        return np.arange(n)
     kept = np.zeros(n, dtype=bool)
     kept[[0, n - 1]] = True
     first, last = np.array([0]), np.array([n - 1])
+    rises = bool((x[1:] >= x[:-1]).all() and (y[1:] >= y[:-1]).all())
     while True:
         wide = last - first > 1
         first, last = first[wide], last[wide]
@@ -140,25 +208,39 @@ def _exact(x: FloatArray, y: FloatArray, tolerance: float) -> IntArray:
             return np.flatnonzero(kept)
         inside = last - first - 1
         begins = np.cumsum(inside) - inside
-        span = np.repeat(np.arange(len(first)), inside)
-        at = np.arange(len(span)) - begins[span] + first[span] + 1
-        far = _distance(x[at], y[at], *(z[ends][span] for ends in (first, last) for z in (x, y)))
+        at = np.arange(int(inside.sum())) + np.repeat(first + 1 - begins, inside)
+        far, limit = _far(x, y, first, last, at, inside, rises)
         most = np.maximum.reduceat(far, begins)
-        reached = np.flatnonzero(far == most[span])
-        _, where = np.unique(span[reached], return_index=True)  # the first of equals
-        cut, too_far = at[reached[where]], most > tolerance
+        reached = np.flatnonzero(far == np.repeat(most, inside))
+        of = np.searchsorted(begins, reached, side="right")
+        cut = at[reached[np.concatenate(([True], of[1:] != of[:-1]))]]  # the first of equals
+        too_far = most > tolerance * tolerance * limit
         kept[cut[too_far]] = True
         ends = (first[too_far], cut[too_far], last[too_far])
         first, last = np.concatenate(ends[:2]), np.concatenate(ends[1:])
 
 
-def _distance(
-    x: FloatArray, y: FloatArray, x0: FloatArray, y0: FloatArray, x1: FloatArray, y1: FloatArray
-) -> FloatArray:
-    """Of each point from its own segment."""
-    dx, dy = x1 - x0, y1 - y0
+def _far(
+    x: FloatArray, y: FloatArray, first: IntArray, last: IntArray, at: IntArray, inside: IntArray, rises: bool
+) -> tuple[FloatArray, FloatArray]:
+    """The squared distance of each point inside from its own span's segment, in a unit of its own for each span, and
+    the square of that unit.
+
+    On a curve that `rises` each foot of a perpendicular lies on its segment.
+    """
+    dx, dy = x[last] - x[first], y[last] - y[first]
     length = dx * dx + dy * dy
-    with np.errstate(invalid="ignore", divide="ignore"):
-        along = np.clip(((x - x0) * dx + (y - y0) * dy) / length, 0.0, 1.0)
-    along = np.where(length == 0.0, 0.0, along)
-    return np.hypot(x - x0 - along * dx, y - y0 - along * dy)
+    gone_x, gone_y = x[at] - np.repeat(x[first], inside), y[at] - np.repeat(y[first], inside)
+    if rises:
+        gone_x *= np.repeat(dy, inside)
+        gone_y *= np.repeat(dx, inside)
+        gone_x -= gone_y
+        return np.square(gone_x, out=gone_x), length
+    wide, high = np.repeat(dx, inside), np.repeat(dy, inside)
+    along = gone_x * wide
+    along += gone_y * high
+    along /= np.repeat(np.where(length > 0, length, np.inf), inside)
+    np.minimum(np.maximum(along, 0.0, out=along), 1.0, out=along)
+    gone_x -= along * wide
+    gone_y -= along * high
+    return gone_x * gone_x + gone_y * gone_y, np.ones(len(length))

@@ -328,11 +328,11 @@ class WeightedRows:
 def weighted(score: FloatArray, signed: FloatArray) -> WeightedRows:
     """Rows put in order; `score` and `signed` as in WeightedRows, in any order."""
     score = score + 0.0  # -0.0 and 0.0 are one score
-    order = _order(score, signed)
+    rows = order(score, signed)
     out = np.empty(score.size), np.empty(score.size)
     for at in blocks(score.size):
-        np.take(score, order[at], out=out[0][at], mode="clip")
-        np.take(signed, order[at], out=out[1][at], mode="clip")
+        np.take(score, rows[at], out=out[0][at], mode="clip")
+        np.take(signed, rows[at], out=out[1][at], mode="clip")
     return WeightedRows(*out)
 
 
@@ -342,12 +342,14 @@ def merge_weighted(parts: Iterable[WeightedRows]) -> WeightedRows:
     return weighted(np.concatenate([r.score for r in rows]), np.concatenate([r.signed for r in rows]))
 
 
-def _order(score: FloatArray, signed: FloatArray) -> IntArray:
-    """The rows by score, class and weight.
+def order(score: FloatArray, signed: FloatArray | None = None) -> IntArray:
+    """The rows by score, class and weight; without weights those of one score in any order. No score is -0.0 or NaN.
 
     The low bits of the scores' integers give way to the row's number, so that a plain sort orders all but the few rows
     that share the bits left, and those that tie; these are put in order by themselves.
     """
+    if signed is None and score.size < BLOCK:
+        return np.argsort(score)
     bits = max(1, (score.size - 1).bit_length())
     numbers = np.int64((1 << bits) - 1)
     key = np.empty(score.size, dtype=np.int64)
@@ -366,7 +368,8 @@ def _order(score: FloatArray, signed: FloatArray) -> IntArray:
     tied = np.flatnonzero(same[1:] | same[:-1])
     if tied.size:
         rows = key[tied]
-        key[tied] = rows[np.lexsort((signed[rows], score[rows]))]
+        mine = score[rows]
+        key[tied] = rows[np.argsort(mine) if signed is None else np.lexsort((signed[rows], mine))]
     return key
 
 
@@ -389,9 +392,9 @@ def merge(parts: Iterable[Tally]) -> Tally:
     if not tallies:
         return make(np.zeros(0), np.zeros(0, dtype=bool))
     score, width = np.concatenate([t.score for t in tallies]), _width(sum(t.rows for t in tallies))
-    order = np.argsort(score, kind="stable")
-    pos, neg = (np.concatenate(x)[order].astype(width) for x in zip(*((t.pos, t.neg) for t in tallies), strict=True))
-    return _collapse(score[order], pos, neg)
+    rows = np.argsort(score, kind="stable")
+    pos, neg = (np.concatenate(x)[rows].astype(width) for x in zip(*((t.pos, t.neg) for t in tallies), strict=True))
+    return _collapse(score[rows], pos, neg)
 
 
 def _collapse(score: FloatArray, pos: Counts, neg: Counts) -> Tally:

@@ -14,7 +14,7 @@ from ..counting.table import Sampling
 from ..counting.tally import Tally, at_ranks, blocks, make
 from ..number import BoolArray, FloatArray, IntArray, Metric, absent, bounded, clean, measured, point, total
 from ..stats import intervals
-from ..stats.draws import generator
+from ..stats.draws import generator, successes
 from .logistic import expit, fit_on, logit, logits, no_fit
 
 # From this variance on a sum of Bernoulli draws is taken as normal; under it, beyond this many rows, as Poisson.
@@ -168,8 +168,8 @@ def _ece_of(sums: Sums) -> float:
 def _p_calibrated(t: Tally, edges: IntArray, sums: Sums, value: float, sampling: Sampling) -> float:
     """Share of draws of y ~ Bernoulli(score) whose gap is at least the one observed.
 
-    The sum of a bin's draws is taken as normal where its variance is at least 9, and drawn row by row under that (as
-    Poisson beyond 2,000 rows).
+    The sum of a bin's draws is taken as normal where its variance is at least 9, and drawn from its own distribution
+    under that (as Poisson beyond 2,000 rows).
     """
     rng = generator(sampling.seed, "calibrated", sums.pos.shape, np.concatenate((sums.pos, sums.neg)))
     gap = _drawn_gap(t, edges, sums, sampling, rng)
@@ -187,8 +187,7 @@ def _drawn_gap(t: Tally, edges: IntArray, sums: Sums, sampling: Sampling, rng: n
         if variance >= NORMAL or t.pos.dtype.kind != "i":
             drawn: FloatArray | IntArray = rng.normal(mean, math.sqrt(variance), size=sampling.draws)
         elif rows <= MANY:
-            each = t.pos[i:j] + t.neg[i:j]
-            drawn = rng.binomial(each, t.score[i:j], size=(sampling.draws, j - i)).sum(axis=1)
+            drawn = successes(np.repeat(t.score[i:j], t.pos[i:j] + t.neg[i:j]), rng, sampling.draws)
         else:
             drawn = rng.poisson(mean, size=sampling.draws)
         gap += np.abs(drawn - mean) / t.rows
@@ -371,14 +370,17 @@ def fit_value(scored: Scored, name: str) -> float | None:
     return None if found is None else float(found[0][-1])
 
 
-def _fitted(scored: Scored, name: str) -> tuple[FloatArray, FloatArray] | None:
-    """What is sought and its information; None where the fit does not converge."""
+def _fitted(scored: Scored, name: str, x: FloatArray | None = None) -> tuple[FloatArray, FloatArray] | None:
+    """What is sought and its information; None where the fit does not converge.
+
+    x : the logits of the tally's scores, where they are known
+    """
 
     def fit() -> tuple[FloatArray, FloatArray] | None:
         t, start = scored.tally, _start(scored, name)
         for near in (None,) if start is None else (start, None):  # a start may lie too far off where rows are few
             try:
-                return fit_on(t, logits(t), np.array([True, name == SLOPE]), near)
+                return fit_on(t, logits(t) if x is None else x, np.array([True, name == SLOPE]), near)
             except (ValueError, np.linalg.LinAlgError):
                 continue
         return None
@@ -416,13 +418,14 @@ def fit_metrics(a: Answers, scored: Scored, confidence: float) -> dict[str, Metr
     if why:
         return {INTERCEPT: absent(why), SLOPE: absent(why)}
     out: dict[str, Metric] = {}
+    x = logits(t)
     for name in (INTERCEPT, SLOPE):
-        fixed, found = name == INTERCEPT, _fitted(scored.given, name)
+        fixed, found = name == INTERCEPT, _fitted(scored.given, name, x)
         try:
             if found is None:
                 raise ValueError
             beta, information = found
-            variance = _fit_variance(a, t, logits(t), beta, information, fixed)
+            variance = _fit_variance(a, t, x, beta, information, fixed)
         except (ValueError, np.linalg.LinAlgError):
             out[name] = absent("the logistic fit does not converge")
             continue

@@ -114,10 +114,10 @@ def fit_on(t: Tally, x: FloatArray, free: BoolArray, near: FloatArray | None = N
         return out
 
     beta = np.where(free, 0.0, [0.0, 1.0])
+    if near is None and len(x) > 4 * COARSE:
+        near = _near(t, x, free)
     if near is not None:
         beta[free] = near
-    elif len(x) > 4 * COARSE:
-        beta = _near(t, x, free, beta)
     gradient, information = slope_at(beta)
     for _ in range(200):
         if np.abs(gradient).max() / rows < 1e-12:
@@ -139,13 +139,11 @@ def fit_on(t: Tally, x: FloatArray, free: BoolArray, near: FloatArray | None = N
     raise ValueError("the fit does not converge")
 
 
-def _near(t: Tally, x: FloatArray, free: BoolArray, start: FloatArray) -> FloatArray:
-    """A start close to the maximum: the fit to runs of neighbouring scores, each at its middle."""
-    ends, pos, neg = coarse(t, COARSE)
-    middle = x[(np.concatenate(([0], ends[:-1] + 1)) + ends) // 2]
-    out = start.copy()
+def _near(t: Tally, x: FloatArray, free: BoolArray) -> FloatArray | None:
+    """A start close to the maximum: the fit to runs of neighbouring scores, each at its mean."""
+    ends, pos, neg = t.once.get("coarse", lambda: coarse(t, COARSE))
+    middle = np.add.reduceat((t.pos + t.neg) * x, np.concatenate(([0], ends[:-1] + 1))) / (pos + neg)
     try:
-        out[free] = fit_on(Tally(t.score[ends], pos, neg), middle, free)[0]
+        return fit_on(Tally(t.score[ends], pos, neg), middle, free)[0]
     except (ValueError, np.linalg.LinAlgError):
-        return start
-    return out
+        return None

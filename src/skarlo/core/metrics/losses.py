@@ -9,7 +9,7 @@ from functools import partial
 import numpy as np
 
 from ..counting.answers import Answers, effective_rows, mean_variance
-from ..counting.tally import Tally, blocks
+from ..counting.tally import BLOCK, Tally, blocks
 from ..number import FloatArray, Metric, absent, point, total
 from ..stats import intervals
 from ..stats.estimate import Estimate
@@ -67,7 +67,7 @@ def moments(a: Answers, name: str) -> Moments | None:
     if t is not None and not a.designed:
         if t.rows == 0:
             return None
-        return _tallied_moments(t, name)
+        return _of_tally(t, name)
     if len(b.actual) == 0:
         return None
     loss = row_loss(a, name)
@@ -94,32 +94,40 @@ def row_loss(a: Answers, name: str) -> FloatArray:
 
 def mean_of_losses(t: Tally, name: str) -> float:
     """The mean of a loss over the rows of a tally."""
-    return t.once.get(("mean", name), lambda: _mean_of_losses(t, name))
+    return _of_tally(t, name).mean
 
 
-def _mean_of_losses(t: Tally, name: str) -> float:
-    """The same, block by block."""
-    parts = []
-    for at in blocks(len(t.score)):
-        on_pos, on_neg = row_losses(t, name, at)
-        parts.append(np.add.reduce(t.pos[at] * on_pos) + np.add.reduce(t.neg[at] * on_neg))
-    return total(np.array(parts)) / float(t.rows)
+def _of_tally(t: Tally, name: str) -> Moments:
+    """Moments over the counts at the distinct scores, worked out once for all that ask."""
+    return t.once.get(("moments", name), lambda: _tallied_moments(t, name))
 
 
 def _tallied_moments(t: Tally, name: str) -> Moments:
-    """The same over the counts at the distinct scores, block by block: the mean first, then what lies around it."""
-    rows, mean = float(t.rows), mean_of_losses(t, name)
-    squares, cubes = [], []
-    for at in blocks(len(t.score)):
-        for loss, n in zip(row_losses(t, name, at), (t.pos[at], t.neg[at]), strict=True):
-            d = loss - mean
-            around = n * d * d
-            squares.append(np.add.reduce(around))
-            around *= d
-            cubes.append(np.add.reduce(around))
-    variance = total(np.array(squares)) / rows
-    skewness = total(np.array(cubes)) / rows / math.pow(variance, 1.5) if variance > 0 else 0.0
-    return Moments(mean, variance, skewness, variance / rows, rows)
+    """The same block by block, in one pass: powers of the losses less their mean over the middle block."""
+    rows, n = float(t.rows), len(t.score)
+    around = _mean_in(t, name, list(blocks(n))[n // BLOCK // 2])
+    parts = []
+    for at in blocks(n):
+        sums = np.zeros(3)
+        for loss, count in zip(row_losses(t, name, at), (t.pos[at], t.neg[at]), strict=True):
+            d = loss - around
+            power = count * d
+            for i in range(3):
+                sums[i] += np.add.reduce(power)
+                if i < 2:
+                    power *= d
+        parts.append(sums)
+    first, second, third = (np.add.reduce(np.array(parts), axis=0) / rows).tolist()
+    variance = max(0.0, second - first * first)
+    skewness = (third - 3 * first * second + 2 * first**3) / math.pow(variance, 1.5) if variance > 0 else 0.0
+    return Moments(around + first, variance, skewness, variance / rows, rows)
+
+
+def _mean_in(t: Tally, name: str, at: slice) -> float:
+    on_pos, on_neg = row_losses(t, name, at)
+    pos, neg = t.pos[at], t.neg[at]
+    rows = total(pos) + total(neg)
+    return (total(pos * on_pos) + total(neg * on_neg)) / rows if rows > 0 else 0.0
 
 
 def _moments(loss: FloatArray, weight: FloatArray, n: float) -> Moments | None:
@@ -142,13 +150,14 @@ def mean_loss_estimate(a: Answers, m: Moments) -> Estimate:
     """The same at any level."""
     if m.variance <= 1e-30 * max(m.mean * m.mean, 1e-300) or m.rows < 2 or m.of_mean <= 0:
         return Estimate(m.mean, why="the losses do not vary")
-    counts = np.bincount(a.with_answer.actual, minlength=a.classes)
+    t = None if a.weight is not None else a.tally
+    rows = np.bincount(a.with_answer.actual, minlength=a.classes) if t is None else (t.positives, t.negatives)
 
     def hall(z: float) -> intervals.Interval:
         low, high = intervals.hall_mean(m.mean, math.sqrt(m.of_mean), m.skewness, m.rows, z)
         return max(0.0, min(low, m.mean)), max(high, m.mean)
 
-    return Estimate(m.mean, hall, "hall" + a.suffix, unreliable=bool(counts.min() < 10))
+    return Estimate(m.mean, hall, "hall" + a.suffix, unreliable=bool(min(rows) < 10))
 
 
 def brier_skill(a: Answers, m: Moments | None) -> Metric:

@@ -338,4 +338,6 @@ def _one(a: Answers, k: int) -> Answers | None:
         return a if b.scored is not None else None
     score = 1.0 - b.scored.score if a.is_probability else -b.scored.score
     known = None if b.weight is not None else a.one_against_rest(k)
-    return classes.against_rest(Scored(score + 0.0, b.actual == k, a.is_probability, b.weight, counted=known), b)
+    one = classes.against_rest(Scored(score + 0.0, b.actual == k, a.is_probability, b.weight, counted=known), b)
+    ranking.same_area(a, one)
+    return one

@@ -181,6 +181,13 @@ def roc_auc_estimate(a: Answers, t: Tally, variance: float | None = None) -> Est
     return _once(a, "roc_auc", lambda: _roc_auc_estimate(a, t, variance))
 
 
+def same_area(a: Answers, turned: Answers) -> None:
+    """The area of the other class is the same, where turning the scores round let no two of them meet."""
+    t, other = a.tally, turned.tally
+    if t is not None and other is not None and len(t.score) == len(other.score) and t.positives and t.negatives:
+        _once(turned, "roc_auc", lambda: roc_auc_estimate(a, t))
+
+
 def _once(a: Answers, name: str, make: Callable[[], Estimate]) -> Estimate:
     assert a.scored is not None
     return a.scored.given.once.get(name, make)

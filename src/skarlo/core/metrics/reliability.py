@@ -11,7 +11,7 @@ from scipy.special import bdtr, bdtrik, betaincinv, ndtr
 
 from ..counting.answers import Answers, effective_rows, mean_variance
 from ..counting.table import Sampling
-from ..counting.tally import Tally
+from ..counting.tally import Tally, blocks
 from ..number import FloatArray, IntArray, absent, clean, measured, total
 from ..results import Band, CalibrationBins, CalibrationResult, InTheLarge, IsotonicFit, Spiegelhalter
 from ..stats import intervals
@@ -30,9 +30,9 @@ def isotonic(t: Tally) -> tuple[IntArray, FloatArray, FloatArray]:
     from scipy.optimize import isotonic_regression  # slow to import
 
     n = (t.pos + t.neg).astype(np.float64)
-    keep = n > 0
-    fit = isotonic_regression(t.pos[keep] / n[keep], weights=n[keep])
-    first = np.flatnonzero(keep)[np.asarray(fit.blocks[:-1], dtype=np.int64)]
+    keep = np.flatnonzero(n > 0)
+    share, weight = (t.pos / n, n) if len(keep) == len(n) else (t.pos[keep] / n[keep], n[keep])
+    first = keep[np.asarray(isotonic_regression(share, weights=weight).blocks[:-1], dtype=np.int64)]
     weight, pos = np.add.reduceat(n, first), np.add.reduceat(t.pos, first).astype(np.float64)
     share = pos / weight
     new = np.concatenate(([True], share[1:] != share[:-1]))
@@ -207,14 +207,16 @@ def monotone(hits: FloatArray, rows: FloatArray) -> FloatArray:
     """The least-squares monotone fit of many draws of the same runs, shape (draws, G): the greatest over beginnings of
     the least over ends of the shares of the runs between (Robertson, Wright and Dykstra 1988)."""
     draws, g = hits.shape
-    k = np.concatenate((np.zeros((draws, 1)), np.cumsum(hits, axis=1)), axis=1)
+    k = np.concatenate((np.zeros((1, draws)), np.cumsum(hits.T, axis=0)))  # a run's draws lie beside each other
     n = np.concatenate(([0.0], np.cumsum(rows)))
-    out = np.full((draws, g), -np.inf)
+    out, room = np.full((g, draws), -np.inf), np.empty((g, draws))
     for begin in range(g):
-        share = (k[:, begin + 1 :] - k[:, begin : begin + 1]) / (n[begin + 1 :] - n[begin])
-        least = np.minimum.accumulate(share[:, ::-1], axis=1)[:, ::-1]
-        np.maximum(out[:, begin:], least, out=out[:, begin:])
-    return out
+        share = np.subtract(k[begin + 1 :], k[begin], out=room[begin:])
+        share /= (n[begin + 1 :] - n[begin])[:, None]
+        for end in range(len(share) - 1, 0, -1):
+            np.minimum(share[end - 1], share[end], out=share[end - 1])
+        np.maximum(out[begin:], share, out=out[begin:])
+    return out.T
 
 
 @dataclass(frozen=True)
@@ -239,9 +241,9 @@ class Shifted:
 
 def shifted(b: Answers, score: FloatArray, y: FloatArray) -> Shifted:
     """Of rows that all have an answer: their scores and whether they are positive, 1.0 or 0.0, shape (n,) each."""
-    weight = np.ones(len(y)) if b.weight is None else b.weight
-    n, whole = float(len(y)), total(weight)
-    mean, share = total(weight * score) / whole, total(weight * y) / whole
+    n = float(len(y))
+    whole = n if b.weight is None else total(b.weight)
+    mean, share = (total(x if b.weight is None else b.weight * x) / whole for x in (score, y))
     spread = mean_variance(score - y - (mean - share), b.weight, b.group)
     if not b.designed:
         spread = spread * n / (n - 1) if n > 1 else 0.0
@@ -266,9 +268,15 @@ def in_the_large(a: Answers, t: Tally, confidence: float) -> InTheLarge:
 
 def spiegelhalter(t: Tally) -> Spiegelhalter:
     """Test that the scores are true probabilities (Spiegelhalter 1986, Stat. Med. 5:421)."""
-    s = t.score
-    gap = total(t.pos * (1 - s) * (1 - 2 * s) - t.neg * s * (1 - 2 * s))
-    variance = total((t.pos + t.neg) * (1 - 2 * s) ** 2 * s * (1 - s))
+    parts = []
+    for at in blocks(len(t.score)):
+        s, pos, neg = t.score[at], t.pos[at], t.neg[at]
+        turn = 1 - 2 * s
+        chance = s * (1 - s) * turn
+        parts.append([
+            np.add.reduce((pos * (1 - s) - neg * s) * turn), np.add.reduce((pos + neg) * turn * chance)
+        ])  # fmt: skip
+    gap, variance = np.add.reduce(np.array(parts), axis=0).tolist()
     if variance <= 0:
         return {"z": None, "p": None, "why": "the scores leave no room for chance"}
     z = gap / math.sqrt(variance)
