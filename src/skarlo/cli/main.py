@@ -6,7 +6,9 @@ import json
 import signal
 import sys
 import traceback
+from importlib import import_module
 from pathlib import Path
+from threading import Thread
 from typing import Annotated
 
 import typer
@@ -60,6 +62,7 @@ def evaluate(
     _end_on_interrupt()
     if curves not in ("compact", "full", "none"):
         stop([f"--curves is compact, full or none; found “{curves}”"])
+    Thread(target=import_module, args=("scipy.optimize",), daemon=True).start()  # slow to import, while files are read
     try:
         spec = intake.read_spec(study)
         if seed is not None:

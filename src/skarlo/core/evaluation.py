@@ -123,13 +123,13 @@ class Evaluation:
                     one.result()
             finally:
                 several.shutdown(cancel_futures=True)
-        steps.next("measuring the baselines")
         values = {p: self.part(p) for p in asked if KINDS[p.kind].each}
         steps.next("comparing the candidates, pair by pair")
         return put_together({p: values[p] if p in values else self.part(p) for p in asked})
 
     def _apart(self, asked: Sequence[Part], steps: Steps) -> Iterable[Callable[[], None]]:
-        """What can be worked out beside each other: each candidate on each split, and what recalibration would do."""
+        """What can be worked out beside each other: each candidate on each split, what recalibration would do, and the
+        baselines."""
         for subject in self._candidates:
             for split in self.study.splits:
                 mine = [p for p in asked if p.split == split and p.kind not in _OF_SEVERAL]
@@ -137,6 +137,13 @@ class Evaluation:
                     yield partial(self._measure, subject, split, mine, steps)
             if Part("recalibration") in asked:
                 yield partial(self._recalibrate, subject, steps)
+        yield partial(self._measure_baselines, [p for p in asked if p.split and p.kind not in _OF_SEVERAL], steps)
+
+    def _measure_baselines(self, parts: Sequence[Part], steps: Steps) -> None:
+        steps.next("measuring the baselines")
+        for subject in self._baselines:
+            for part in parts:
+                subject.of(part)
 
     def _measure(self, subject: Subject, split: str, parts: Sequence[Part], steps: Steps) -> None:
         steps.next(f"measuring {subject.name} on {split}")

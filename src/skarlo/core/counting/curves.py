@@ -25,8 +25,7 @@ def _roc(t: Tally, tp: Counts, fp: Counts) -> tuple[FloatArray, FloatArray]:
 
 
 def _pr(t: Tally, tp: Counts, fp: Counts) -> tuple[FloatArray, FloatArray]:
-    with np.errstate(invalid="ignore"):  # where no row weighs anything yet
-        return tp / t.positives, tp / (tp + fp)
+    return tp / t.positives, tp / (tp + fp)
 
 
 def _gain(t: Tally, tp: Counts, fp: Counts) -> tuple[FloatArray, FloatArray]:
@@ -74,8 +73,8 @@ def gain_curve(t: Tally, at: IntArray | slice = ALL) -> Curve:
     }
 
 
-OF_SCORES: dict[str, tuple[Callable[..., Curve], Axes]] = {
-    "roc": (roc_curve, _roc), "pr": (pr_curve, _pr), "gain": (gain_curve, _gain),
+OF_SCORES: dict[str, tuple[Callable[..., Curve], Axes, bool]] = {  # how it is made, its axes, whether neither falls
+    "roc": (roc_curve, _roc, True), "pr": (pr_curve, _pr, False), "gain": (gain_curve, _gain, True),
 }  # fmt: skip
 
 
@@ -86,36 +85,46 @@ def whole(name: str, t: Tally) -> Curve:
 
 def drawn(name: str, t: Tally, tolerance: float = 1e-4) -> Curve:
     """The points of one of the curves that are drawn, as `keep` picks them; most are never worked out."""
-    make, axes = OF_SCORES[name]
+    make, axes, rises = OF_SCORES[name]
     if len(t.score) <= MANY:
         curve, left = make(t), tolerance
     else:
         tp, fp = t.tp[::-1], t.fp[::-1]
-        few = _apart(len(tp), lambda here: axes(t, tp[here], fp[here]), tolerance / 4)
-        curve, left = make(t, few), tolerance * 3 / 4
+        begin = int(np.argmax(tp + fp > 0)) if t.pos.dtype.kind == "f" else 0  # rows before it weigh nothing
+        tp, fp = tp[begin:], fp[begin:]
+        few = _apart(len(tp), lambda here: axes(t, tp[here], fp[here]), tolerance / 4, rises)
+        curve, left = make(t, begin + few), tolerance * 3 / 4
     x, y = list(curve.values())[:2]
     kept = _exact(x, y, left)
     return {key: values[kept] for key, values in curve.items()}
 
 
-def _apart(n: int, points: Callable[[slice], tuple[FloatArray, FloatArray]], step: float) -> IntArray:
+def _apart(
+    n: int, points: Callable[[slice], tuple[FloatArray, FloatArray]], step: float, rises: bool = False
+) -> IntArray:
     """Indexes of points of which each one dropped lies within a step, along the curve, of the one before it that stays;
     first and last stay.
 
-    points : x and y of some of them
+    points : x and y of some of them; of a curve that `rises` neither ever falls
     """
     found: list[Any] = [[0]]
-    along, cell = 0.0, 0.0
-    last_x, last_y = points(slice(1))
+    (last_x, last_y), along, cell = points(slice(1)), 0.0, 0.0
+    if rises:
+        cell = math.floor(float(last_x[0] + last_y[0]) / step)
     for here in blocks(n):
         x, y = points(here)
-        gone = np.abs(np.diff(x, prepend=last_x)) + np.abs(np.diff(y, prepend=last_y))
-        far = along + np.cumsum(np.where(np.isfinite(gone), gone, 0.0))
-        cells = np.floor(far / step)
-        found.append(here.start + np.flatnonzero(np.diff(cells, prepend=cell)))
-        along, cell, last_x, last_y = float(far[-1]), float(cells[-1]), x[-1:], y[-1:]
-    few = np.concatenate([*found, [n - 1]])
-    return np.asarray(few[np.concatenate(([True], few[1:] != few[:-1]))], dtype=np.int64)
+        if rises:
+            cells = x + y
+        else:
+            gone = np.abs(np.diff(x, prepend=last_x)) + np.abs(np.diff(y, prepend=last_y))
+            cells = along + np.cumsum(gone)
+            along, last_x, last_y = float(cells[-1]), x[-1:], y[-1:]
+        cells = np.floor(np.divide(cells, step, out=cells), out=cells).astype(np.int64)
+        found.append([here.start] if cells[0] != cell else [])
+        found.append(here.start + 1 + np.flatnonzero(cells[1:] != cells[:-1]))
+        cell = int(cells[-1])
+    few = np.concatenate([*found, [n - 1]]).astype(np.int64)
+    return np.asarray(few[np.concatenate(([True], few[1:] != few[:-1]))])
 
 
 def roc_band(t: Tally, rows: float, confidence: float) -> dict[str, Curve]:

@@ -67,7 +67,11 @@ class Sums:
 
 
 def sums_in(t: Tally, edges: IntArray) -> Sums:
-    """Scores ascend, so each bin is one stretch of the tally; summed block by block."""
+    """Scores ascend, so each bin is one stretch of the tally; summed block by block, once for all that ask."""
+    return t.once.get(("sums", edges.tobytes()), lambda: _sums_in(t, edges))
+
+
+def _sums_in(t: Tally, edges: IntArray) -> Sums:
     out = []
     for i, j in pairwise(edges.tolist()):
         at = (slice(i + b.start, i + b.stop) for b in blocks(j - i))

@@ -321,8 +321,8 @@ def counted_classes(a: Answers, reading: Reading, why: str = "") -> dict[str, Cl
     """The counts of each class alone; with `why`, that there is no metric of it."""
     out: dict[str, ClassResult] = {}
     for k, label in enumerate(reading.classes):
-        said = None if a.predicted is None else int((a.predicted == k).sum())
-        out[label] = {"actual_rows": int((a.actual == k).sum()), "predicted_rows": said}
+        said = None if a.predicted is None else int(np.count_nonzero(a.predicted == k))
+        out[label] = {"actual_rows": int(np.count_nonzero(a.actual == k)), "predicted_rows": said}
         if why:
             for name in OF_CLASS:
                 out[label][name] = absent(why)  # type: ignore[literal-required]
