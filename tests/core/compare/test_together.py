@@ -8,11 +8,11 @@ import pytest
 from skarlo.core.compare import paired, pairs
 from skarlo.core.compare.paired import Both
 from skarlo.core.compare.pairs import Entrant
-from skarlo.core.compare.together import TABLES, Together
+from skarlo.core.compare.together import TABLES, Together, of_one_score
 from skarlo.core.counting import tally
 from skarlo.core.counting.answers import Answers, ranks
 from skarlo.core.counting.joint import MOST_MASKS, Joint
-from skarlo.core.metrics import calibration, panel
+from skarlo.core.metrics import calibration, logistic, panel
 from skarlo.core.metrics.panel import Reading
 from skarlo.core.study import Settings
 
@@ -61,17 +61,68 @@ def test_two_alike_differ_by_nothing():
         assert (found.difference, found.p) == (0.0, 1.0)
 
 
-def test_who_is_weighted_or_left_rows_out_is_looked_at_alone():
+def gapped(a, rows):
+    score = a.score.copy()
+    score[rows] = np.nan
+    return Answers.of_scores(a.actual, score, 0.4)
+
+
+def test_who_is_weighted_is_looked_at_alone():
     plain = answers(60, 2)
     weighted = answers(60, 1, weight=np.full(60, 2.0))
-    gap = plain[0].score.copy()
-    gap[3] = np.nan
-    gone = Answers.of_scores(plain[0].actual, gap, 0.4)
+    gone = gapped(plain[0], [3])
     entrants = [Entrant(str(i), a, False, {}, READING) for i, a in enumerate([*plain, *weighted, gone])]
     found = pairs.together(entrants)
-    assert [s is a.scored for s, a in zip(found.scored, plain, strict=True)] == [True, True]
-    assert found.of("brier", plain[0].scored, gone.scored) is None
-    assert pairs.together(entrants[1:]) is None
+    assert [s is a.scored for s, a in zip(found.scored, [*plain, gone], strict=True)] == [True, True, True]
+    assert found.of("roc_auc", plain[0].scored, gone.scored) is None
+    assert found.of("brier", plain[0].scored, gone.scored) is not None
+    assert found.of("brier", plain[0].scored, weighted[0].scored) is None
+    assert pairs.together([entrants[0], entrants[2]]) is None
+
+
+@pytest.mark.parametrize("name", TABLES)
+@pytest.mark.parametrize("seed", range(6))
+def test_pairs_are_of_the_rows_that_both_have_a_score_for(name, seed):
+    """Three with rows without a score, one with none, one that gives each row the same: as each pair read from fresh
+    rows, and as they are told whoever else is there."""
+    rng = np.random.default_rng(seed)
+    n = int(rng.integers(40, 900))
+    plain = answers(n, 4, seed=seed, ties=int(rng.integers(1, 6)))
+    flat = Answers.of_scores(plain[0].actual, np.full(n, 0.3), 0.4)
+    several = [*(gapped(a, rng.permutation(n)[: int(rng.integers(1, 4))]) for a in plain[:3]), plain[3], flat]
+    entrants = [
+        Entrant(str(i), a, False, {name: {"value": panel.value(name, a.with_answer, READING)}}, READING)
+        for i, a in enumerate(several)
+    ]  # fmt: skip
+    together = pairs.together(entrants)
+    for i, a in enumerate(entrants):
+        for b in entrants[:i] + entrants[i + 1 :]:
+            found = pairs.Pair(a, b, together).difference(name)
+            keep = a.whole.answered & b.whole.answered
+            fresh = [Answers.of_scores(e.whole.actual[keep], e.whole.score[keep], 0.4) for e in (a, b)]
+            wanted = paired.compare(name, Both(*fresh), [panel.value(name, x, READING) for x in fresh], 1)
+            assert found.difference == pytest.approx(wanted.difference, rel=1e-9, abs=1e-13)
+            assert found.p == pytest.approx(wanted.p, rel=1e-7, abs=1e-12)
+            assert found.test == wanted.test
+            assert (found.interval is None) == (wanted.interval is None)
+            if wanted.interval is not None:
+                assert found.interval(0.9) == pytest.approx(wanted.interval(0.9), rel=1e-7, abs=1e-12)
+
+
+@pytest.mark.parametrize("name", TABLES)
+def test_one_score_for_all_rows_is_as_any_scores(name):
+    (a,) = answers(500, 1, ties=2)
+    flat = Answers.of_scores(a.actual, np.full(500, 0.3), 0.4)
+    both = Together([a.scored, flat.scored])
+    for one, other in ((a.scored, flat.scored), (flat.scored, a.scored)):
+        found, wanted = of_one_score(name, one, other), both.of(name, one, other)
+        assert found.rows == wanted.rows
+        assert found.gap.tolist() == pytest.approx(wanted.gap.tolist(), rel=1e-9, abs=1e-11)
+        assert found.squared_gap.tolist() == pytest.approx(wanted.squared_gap.tolist(), rel=1e-9, abs=1e-11)
+        for mine, theirs in zip(found.squares, wanted.squares, strict=True):
+            assert mine.tolist() == pytest.approx(theirs.tolist(), rel=1e-9, abs=1e-11)
+        assert found.means == pytest.approx(wanted.means, rel=1e-12)
+    assert of_one_score(name, a.scored, a.scored) is None
 
 
 @pytest.mark.parametrize("seed", range(12))
@@ -152,5 +203,5 @@ def test_a_start_that_lies_too_far_off_is_left_for_the_plain_one(monkeypatch):
     assert whole.scored.tally is not None
     rows = np.arange(30) != 7
     plain = panel.value("calibration_slope", Answers.of_scores(actual[rows], score[rows], 0.4), READING)
-    monkeypatch.setattr(calibration, "_start", lambda scored, name: np.array([1e6, -1e6]))
+    monkeypatch.setattr(calibration, "_start", lambda scored, name: logistic.Carried(np.array([1e6, -1e6]), 1.0))
     assert panel.value("calibration_slope", whole.take(rows), READING) == pytest.approx(plain, rel=1e-9)

@@ -9,7 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
-from ..counting.answers import Answers, mean_variance
+from ..counting.answers import Answers, Scored, mean_variance
 from ..counting.joint import Joint
 from ..metrics import classes, counts, influence, own, ranking, spread
 from ..metrics.definitions import METRICS
@@ -20,16 +20,20 @@ from ..stats.intervals import Interval, wilson_share, z_value
 from ..stats.mover import correlation, mover, mover_mean
 from ..stats.tests import Compared, agreement, normal, normal_p, paired_interval, predictive_value
 from ..study import OwnMetric
-from .together import PairSums, Together
+from .together import PairSums, Together, of_one_score
 
 
 @dataclass(frozen=True)
 class Both:
-    """Two candidates on the same rows, and what several of their differences read."""
+    """Two candidates on the same rows, and what several of their differences read.
+
+    whole : the scores that these are left of where rows without a score went, as they stand in `together`
+    """
 
     a: Answers
     b: Answers
     together: Together | None = None
+    whole: tuple[Scored, Scored] | None = None
 
     def sums(self, name: str) -> PairSums | None:
         """What the rows bear on a metric of scores, summed pair by pair; None where rows have weights or groups, where
@@ -39,8 +43,9 @@ class Both:
             return None
         if not (a.tally.positives and a.tally.negatives):
             return None
-        found = None if self.together is None else self.together.of(name, a, b)
-        return self._two.of(name, a, b) if found is None else found
+        rows = a.tally.positives, a.tally.negatives
+        found = None if self.together is None else self.together.of(name, *(self.whole or (a, b)), rows)
+        return found or of_one_score(name, a, b) or self._two.of(name, a, b)
 
     @cached_property
     def _two(self) -> Together:

@@ -63,7 +63,11 @@ class Pair:
         """On the rows that both answered."""
         if self.a.whole.all_answered and self.b.whole.all_answered:
             return self._on(None)
-        return self._on(self.a.whole.answered & self.b.whole.answered)
+        both = self._on(self.a.whole.answered & self.b.whole.answered)
+        a, b = self.a.whole.scored, self.b.whole.scored
+        if both is self._whole or a is None or b is None:
+            return both
+        return replace(both, together=self.together, whole=(a, b))
 
     def _on(self, keep: BoolArray | None) -> Both:
         if keep is None or keep.all():
@@ -82,21 +86,29 @@ class Pair:
                 return f"{one.name}: {value['why']}"
         reading = self.a.reading
         both = self.scores if reading.over_answered(name) else self.answers
-        values = self.a.metrics[name]["value"], self.b.metrics[name]["value"]
-        if len(both.a.actual) < len(self.a.whole.actual):
-            values = panel.value(name, both.a, reading), panel.value(name, both.b, self.b.reading)
+        values = [self._value(name, one, rows) for one, rows in zip((self.a, self.b), both.sides, strict=True)]
         if values[0] is None or values[1] is None:
             return "on the rows that both answered it is not defined"
         positive = 0 if reading.positive is None else reading.positive
         return paired.compare(name, both, (values[0], values[1]), positive, reading.own_named(name))
 
+    @staticmethod
+    def _value(name: str, one: Entrant, rows: Answers) -> float | None:
+        """The value on the rows of both: known, where these are the ones that it stands for."""
+        whole = one.whole
+        if len(rows.actual) == len(whole.actual):
+            return one.metrics[name]["value"]
+        if rows is whole.with_answer and (one.left_out or one.reading.over_answered(name)):
+            return one.metrics[name]["value"]
+        return panel.value(name, rows, one.reading)
+
 
 def together(entrants: Sequence[Entrant]) -> Together | None:
-    """The scores of those that have one for every row, without weights or groups; None where fewer than two have."""
+    """The scores of those that have any, without weights or groups; None where fewer than two have."""
     found = [
         e.whole.scored for e in entrants
-        if e.whole.scored is not None and not e.whole.designed and e.whole.scored.complete and len(e.whole.actual)
-        and e.whole.scored.tally.positives and e.whole.scored.tally.negatives
+        if e.whole.scored is not None and not e.whole.designed and e.whole.scored.tally.positives
+        and e.whole.scored.tally.negatives
     ]  # fmt: skip
     return Together(found) if len(found) > 1 else None
 

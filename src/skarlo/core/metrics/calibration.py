@@ -15,7 +15,7 @@ from ..counting.tally import Tally, at_ranks, blocks, make
 from ..number import BoolArray, FloatArray, IntArray, Metric, absent, bounded, clean, measured, point, total
 from ..stats import intervals
 from ..stats.draws import generator, successes
-from .logistic import expit, fit_on, logit, logits, no_fit
+from .logistic import Carried, carried, expit, fit_on, logit, logits, no_fit, third_moments
 
 # From this variance on a sum of Bernoulli draws is taken as normal; under it, beyond this many rows, as Poisson.
 NORMAL, MANY = 9.0, 2000
@@ -369,8 +369,14 @@ def rows_at(a: Answers, t: Tally) -> tuple[IntArray, ...]:
 
 
 def fit_value(scored: Scored, name: str) -> float | None:
-    """The calibration intercept or slope alone; None where there is none."""
-    found = None if no_fit(scored.tally) else _fitted(scored.given, name)
+    """The calibration intercept or slope alone; None where there is none. Of rows that are all but few of others it is
+    carried over from what fits those, where that is exact to 1e-11."""
+    if no_fit(scored.tally):
+        return None
+    start = _start(scored, name)
+    if start is not None and start.moved < NEAR:
+        return float(start.beta[-1])
+    found = _fitted(scored.given, name)
     return None if found is None else float(found[0][-1])
 
 
@@ -382,7 +388,7 @@ def _fitted(scored: Scored, name: str, x: FloatArray | None = None) -> tuple[Flo
 
     def fit() -> tuple[FloatArray, FloatArray] | None:
         t, start = scored.tally, _start(scored, name)
-        for near in (None,) if start is None else (start, None):  # a start may lie too far off where rows are few
+        for near in (None,) if start is None else (start.beta, None):  # it may lie too far off where rows are few
             try:
                 return fit_on(t, logits(t) if x is None else x, np.array([True, name == SLOPE]), near)
             except (ValueError, np.linalg.LinAlgError):
@@ -392,24 +398,20 @@ def _fitted(scored: Scored, name: str, x: FloatArray | None = None) -> tuple[Flo
     return scored.once.get(("fit", name), fit)
 
 
-def _start(scored: Scored, name: str) -> FloatArray | None:
-    """Where rows are all but few of others, one step from what fits those: by the gradient and the information of the
-    rows that were left out, without a pass over the others."""
+NEAR = 1e-3  # how far a row's logit may move for terms beyond the square to be under 1e-6 of the move
+
+
+def _start(scored: Scored, name: str) -> Carried | None:
+    """Where rows are all but few of others, what fits them, from what fits those and the rows that were left out."""
     if scored.source is None or no_fit(scored.source[0].tally):
         return None
     whole, kept = scored.source
-    before, out = _fitted(whole, name), np.flatnonzero(~kept)
+    before, out, t = _fitted(whole, name), np.flatnonzero(~kept), whole.tally
     if before is None:
         return None
-    beta, information = before
-    x = logit(whole.score[out])
-    p = expit(beta[0] + (beta[1] if name == SLOPE else 1.0) * x)
-    each = np.stack([np.ones(len(x)), x])[: len(beta)]
-    rest = information - (each * (p * (1.0 - p))) @ each.T
-    try:
-        return np.asarray(beta - np.linalg.solve(rest, each @ (whole.positive[out] - p)), dtype=np.float64)
-    except np.linalg.LinAlgError:
-        return None
+    bend = whole.once.get(("bend", name), lambda: third_moments(t, logits(t), before[0]))
+    ends = logit(t.score[[0, -1]])
+    return carried(*before, bend, (logit(whole.score[out]), whole.positive[out]), ends)
 
 
 INTERCEPT, SLOPE = "calibration_intercept", "calibration_slope"

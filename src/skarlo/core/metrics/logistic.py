@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -137,6 +138,62 @@ def fit_on(t: Tally, x: FloatArray, free: BoolArray, near: FloatArray | None = N
     if np.abs(gradient).max() / rows < 1e-9:
         return beta[free], information
     raise ValueError("the fit does not converge")
+
+
+def third_moments(t: Tally, x: FloatArray, beta: FloatArray) -> FloatArray:
+    """Sums of p (1 - p) (1 - 2 p) x^k over the rows, k = 0 … 3: how the information bends where a fit moves.
+
+    beta : the intercept alone (slope 1), or intercept and slope
+    """
+    parts = []
+    for at in blocks(len(x)):
+        here = x[at]
+        p = expit(beta[0] + (beta[1] if len(beta) == 2 else 1.0) * here)
+        each = (t.pos[at] + t.neg[at]) * p * (1.0 - p) * (1.0 - 2.0 * p)
+        powers = [each]
+        for _ in range(3):
+            powers.append(powers[-1] * here)
+        parts.append([np.add.reduce(v) for v in powers])
+    return np.asarray(np.add.reduce(np.array(parts), axis=0))
+
+
+@dataclass(frozen=True)
+class Carried:
+    """A fit carried over to some of its rows: the coefficients, and how far a row's logit moved at most."""
+
+    beta: FloatArray
+    moved: float
+
+
+def carried(
+    beta: FloatArray, information: FloatArray, bend: FloatArray, out: tuple[FloatArray, BoolArray], ends: FloatArray
+) -> Carried | None:
+    """What fits the rows of a fit less some, to the second order of the move; the rows left out are taken as they are.
+
+    bend : as of `third_moments`; out : of the rows left out x and whether they are positive; ends : the lowest and the
+    highest x. None where too few rows are left to tell.
+    """
+    k = len(beta)
+    x, positive = out
+    each = np.stack([np.ones(len(x)), x])[:k]
+    turns = np.array([[bend[i : i + k] for i in range(a, a + k)] for a in range(k)])
+    step = np.zeros(k)
+    for _ in range(8):
+        p = expit((beta[0] + step[0]) + (beta[1] + step[1] if k == 2 else 1.0) * x)
+        bent = turns @ step
+        gradient = information @ step + bent @ step / 2 + each @ (positive - p)
+        slope = information + bent - (each * (p * (1.0 - p))) @ each.T
+        try:
+            change = np.linalg.solve(slope, gradient)
+        except np.linalg.LinAlgError:
+            return None
+        step = step - change
+        if not np.isfinite(step).all():
+            return None
+        if np.abs(change).max() < 1e-15:
+            break
+    far = np.abs(step[0] + (step[1] if k == 2 else 0.0) * ends).max()
+    return Carried(beta + step, float(far))
 
 
 def _near(t: Tally, x: FloatArray, free: BoolArray) -> FloatArray | None:

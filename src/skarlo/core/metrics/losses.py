@@ -8,7 +8,7 @@ from functools import partial
 
 import numpy as np
 
-from ..counting.answers import Answers, effective_rows, mean_variance
+from ..counting.answers import Answers, Scored, effective_rows, mean_variance
 from ..counting.tally import BLOCK, Tally, blocks
 from ..number import FloatArray, Metric, absent, point, total
 from ..stats import intervals
@@ -92,9 +92,16 @@ def row_loss(a: Answers, name: str) -> FloatArray:
     return a.of_rows(at_pos, at_neg)
 
 
-def mean_of_losses(t: Tally, name: str) -> float:
-    """The mean of a loss over the rows of a tally."""
-    return _of_tally(t, name).mean
+def mean_of_losses(s: Scored, name: str) -> float:
+    """The mean of a loss over the rows with a score; of rows that few were left out of, from the mean with these."""
+    if s.source is None:
+        return _of_tally(s.tally, name).mean
+    (whole, kept), rows = s.source, float(s.tally.rows)
+    out = np.flatnonzero(~kept)
+    score, positive = whole.score[out], whole.positive[out]
+    losses = np.where(positive, *(score_loss(score, name, positive=which) for which in (True, False)))
+    mean = mean_of_losses(whole, name)
+    return mean - total(losses - mean) / rows
 
 
 def _of_tally(t: Tally, name: str) -> Moments:

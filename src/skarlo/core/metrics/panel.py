@@ -222,7 +222,7 @@ def value(name: str, a: Answers, reading: Reading) -> float | None:
     if name in ("brier", "log_loss", "brier_skill") and a.scored is not None and not a.designed:
         if not (a.is_probability and a.scored.tally.rows):
             return None
-        mean = mean_of_losses(a.scored.tally, "log_loss" if name == "log_loss" else "brier")
+        mean = mean_of_losses(a.scored, "log_loss" if name == "log_loss" else "brier")
         return skill(a, mean)["value"] if name == "brier_skill" else mean
     if name in ("brier", "log_loss", "brier_skill"):
         squares = moments(a, "log_loss" if name == "log_loss" else "brier") if a.is_probability else None

@@ -171,7 +171,8 @@ def other_definitions(a: Answers, reading: Reading) -> dict[str, float]:
     if scores is not None and scores.positives > 0 and scores.negatives > 0:
         out["area under precision-recall by straight lines"] = ranking.trapezoid_area(scores)
         if a.is_probability:
-            brier, logs = mean_of_losses(scores, "brier"), mean_of_losses(scores, "log_loss")
+            assert a.scored is not None
+            brier, logs = mean_of_losses(a.scored, "brier"), mean_of_losses(a.scored, "log_loss")
             out |= {
                 "Brier score summed over both classes": 2 * brier, "Log loss to base 2": logs / math.log(2),
                 "Log loss to base 10": logs / math.log(10),
