@@ -11,7 +11,7 @@ from ..counting.table import Table
 from ..metrics import agreement, counts, spread
 from ..metrics.counts import Shares
 from ..metrics.definitions import METRICS
-from ..number import FloatArray, IntArray
+from ..number import BoolArray, FloatArray, IntArray
 from ..stats.intervals import Intervals, hybrid_differences
 from ..stats.mover import movers
 from ..stats.tests import Many, hypergeometric_midp
@@ -35,7 +35,10 @@ def _rates(cells: IntArray, positive: int) -> dict[str, Many]:
     names = tuple(METRICS.rates)
     which = counts.masks(Table(cells[0], cells[0]), positive)
     s, rest = (_joined([counts.shares_in(x, *which[name]) for name in names]) for x in (cells, whole - cells))
-    p = hypergeometric_midp(*(x.astype(np.int64) for x in (s.k, s.n, rest.k, rest.n)))
+    first, test_of = _tested(which, names)
+    at_first = (np.array(first)[:, None] * m + np.arange(m)).ravel()
+    p_of = hypergeometric_midp(*(x[at_first].astype(np.int64) for x in (s.k, s.n, rest.k, rest.n)))
+    p = p_of.reshape(len(first), m)[test_of].ravel()
     f1 = np.repeat([name == "f1" for name in names], m)
 
     def mapped(share: FloatArray) -> FloatArray:
@@ -62,6 +65,22 @@ def _rates(cells: IntArray, positive: int) -> dict[str, Many]:
             "mover" if name == "f1" else "",
         )  # fmt: skip
     return out
+
+
+def _tested(which: dict[str, tuple[BoolArray, BoolArray]], names: tuple[str, ...]) -> tuple[list[int], list[int]]:
+    """Which of the rates are tested, and for each rate the place of its test among these: a share and what is left of
+    the whole have one test."""
+    found: dict[frozenset[bytes], int] = {}
+    first: list[int] = []
+    of: list[int] = []
+    for i, name in enumerate(names):
+        numerator, denominator = which[name]
+        key = frozenset((numerator.tobytes(), (denominator & ~numerator).tobytes()))
+        if key not in found:
+            found[key] = len(first)
+            first.append(i)
+        of.append(found[key])
+    return first, of
 
 
 def _joined(each: list[Shares]) -> Shares:

@@ -227,15 +227,21 @@ def _known(cells: IntArray, a: Answers, reading: Reading) -> list[Known | None]:
     metrics_each: Sequence[dict[str, Metric] | None] = [None] * len(cells)
     if reading.positive is not None:
         metrics_each = counts.count_metrics_each(cells, reading.positive, reading.settings.sampling, reading.names)
-    return [Known(*of_slice) for of_slice in zip(cells, metrics_each, strict=True)]
+    by_class, unanswered = cells.sum(axis=2), cells[:, :, a.classes :].sum(axis=(1, 2)).tolist()
+    rows, each = by_class.sum(axis=1).tolist(), by_class.tolist()
+    return [Known(*of_slice) for of_slice in zip(cells, metrics_each, rows, each, unanswered, strict=True)]
 
 
 @dataclass(frozen=True)
 class Known:
-    """What the counts tell of a slice: its matrix and its count metrics."""
+    """What the counts tell of a slice: its matrix, its count metrics, its rows, those of each class, and how many have
+    no answer."""
 
     cells: IntArray
     metrics: dict[str, Metric] | None
+    rows: int
+    by_class: list[int]
+    unanswered: int
 
 
 def _slice(
@@ -249,16 +255,16 @@ def _slice(
 ) -> tuple[dict[str, object], dict[str, Compared | str] | None]:
     k = a.classes
     if known is not None and part.table is not None:
-        by_class = known.cells.sum(axis=1)
-        unanswered, weighted = int(known.cells[:, k:].sum()), int(by_class.sum())
+        rows, by_class, unanswered, weighted = known.rows, known.by_class, known.unanswered, known.rows
     else:
         s = part.rows
-        by_class, unanswered = np.bincount(s.actual, minlength=k), int((~s.answered).sum())
-        weighted = int((s.weight > 0).sum()) if s.weight is not None else len(s.actual)
+        rows, by_class = len(s.actual), np.bincount(s.actual, minlength=k).tolist()
+        unanswered = int(np.count_nonzero(~s.answered))
+        weighted = int(np.count_nonzero(s.weight > 0)) if s.weight is not None else rows
     t = part.table
     entry: dict[str, object] = {
-        "rows": int(by_class.sum()),
-        "actual": {c: int(by_class[i]) for i, c in enumerate(reading.classes)},
+        "rows": rows,
+        "actual": dict(zip(reading.classes, by_class, strict=True)),
         "no_answer": unanswered,
         "matrix": None if t is None else t.cells.tolist(),
         "metrics": {},

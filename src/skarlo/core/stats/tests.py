@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from scipy.special import bdtr, ndtr
 
-from ..number import BoolArray, Difference, FloatArray, clean
+from ..number import BoolArray, Difference, FloatArray, IntArray, clean
 from .hypergeometric import mid_p
 from .intervals import Interval, Intervals, wilson, z_value
 
@@ -136,14 +136,24 @@ def holm(p_values: Iterable[float | None]) -> list[float | None]:
     >>> holm([0.01, None, 0.04, 0.03])
     [0.03, None, 0.06, 0.06]
     """
-    ps = np.array([np.nan if p is None else p for p in p_values], dtype=np.float64)
-    there = np.flatnonzero(~np.isnan(ps))
-    order = there[np.argsort(ps[there], kind="stable")]
-    steps = np.minimum(1.0, np.arange(len(order), 0, -1) * ps[order])
-    out: list[float | None] = [None] * len(ps)
-    for i, adjusted in zip(order.tolist(), np.maximum.accumulate(steps).tolist(), strict=True):
-        out[i] = adjusted
+    found = holm_each(np.array([np.nan if p is None else p for p in p_values], dtype=np.float64))
+    return list(_or_none(found))
+
+
+def holm_each(p: FloatArray) -> FloatArray:
+    """The same, shape (m,); NaN where there is none."""
+    there = np.flatnonzero(~np.isnan(p))
+    order = there[np.argsort(p[there], kind="stable")]
+    out = np.full(len(p), np.nan)
+    out[order] = np.maximum.accumulate(np.minimum(1.0, np.arange(len(order), 0, -1) * p[order]))
     return out
+
+
+def _or_none(x: FloatArray) -> Sequence[float | None]:
+    """As plain numbers; None where there is none."""
+    if not np.isnan(x).any():
+        return list(x.tolist())
+    return [None if math.isnan(v) else v for v in x.tolist()]
 
 
 @dataclass(frozen=True)
@@ -174,27 +184,47 @@ class Many:
         """The differences in some places, adjusted together; `absent` says why one of them is not told all the same,
         `is_approximate` whether intervals made in a way are to be marked so."""
         none = [why or self.absent[i] for i, why in zip(places, absent, strict=True)]
-        told = [i for i, why in zip(places, none, strict=True) if not why]
-        adjusted = holm([None if math.isnan(p) else p for p in self.p[told].tolist()])
-        m = sum(1 for p in adjusted if p is not None)
-        plain = _columns(self, told, confidence)
-        wide = _columns(self, told, 1 - (1 - confidence) / m) if m else [(None, None)] * len(told)
-        entries, marked = [], is_approximate(self.kind or self.test)
-        rows = zip(told, _finite(self.difference[told]), plain, wide, self.p[told].tolist(), adjusted, strict=True)
-        for i, gap, (low, high), (lower, higher), p, p_adjusted in rows:
-            entry: Difference = {
-                "difference": gap, "low": low, "high": high, "low_adjusted": lower, "high_adjusted": higher,
-                "p": p, "p_adjusted": p_adjusted, "test": self.test,
-            }  # fmt: skip
-            if self.kind and low is not None:
-                entry["interval"] = self.kind
-            if p_adjusted is None:
-                entry |= {"p": None, "why": self.why[i]}
-            if marked and low is not None:
-                entry["approximate"] = True
-            entries.append(entry)
+        told = np.array([i for i, why in zip(places, none, strict=True) if not why], dtype=np.intp)
+        p = self.p[told]
+        adjusted = holm_each(p)
+        m = int(np.count_nonzero(~np.isnan(p)))
+        low, high = self._ends(told, confidence)
+        lower, higher = self._ends(told, 1 - (1 - confidence) / m) if m else ([None] * len(told),) * 2
+        marked = is_approximate(self.kind or self.test)
+        columns = (_finite(self.difference[told]), low, high, lower, higher, _or_none(p), _or_none(adjusted))
+        entries: list[Difference] = [
+            {
+                "difference": gap, "low": a, "high": b, "low_adjusted": wide_a, "high_adjusted": wide_b,
+                "p": one, "p_adjusted": all_of_them, "test": self.test,
+            }
+            for gap, a, b, wide_a, wide_b, one, all_of_them in zip(*columns, strict=True)
+        ]  # fmt: skip
+        if self.kind or marked or m < len(told):
+            for i, entry in zip(told.tolist(), entries, strict=True):
+                self._say_more(i, entry, marked)
         found = iter(entries)
         return [{"difference": None, "why": why} if why else next(found) for why in none]
+
+    def _say_more(self, i: int, entry: Difference, marked: bool) -> None:
+        """How an interval was made, whether it is approximate, and why there is no p."""
+        bounded = entry["low"] is not None
+        if self.kind and bounded:
+            entry["interval"] = self.kind
+        if entry["p_adjusted"] is None:
+            entry |= {"p": None, "why": self.why[i]}
+        if marked and bounded:
+            entry["approximate"] = True
+
+    def _ends(self, places: IntArray, confidence: float) -> tuple[Sequence[float | None], Sequence[float | None]]:
+        """The ends in some places, None where there is no interval."""
+        bounded = self.bounded[places]
+        low, high = (_finite(np.where(bounded, x[places], 0.0)) for x in self.interval(confidence))
+        if bounded.all():
+            return low, high
+        there = bounded.tolist()
+        return [x if b else None for x, b in zip(low, there, strict=True)], [
+            x if b else None for x, b in zip(high, there, strict=True)
+        ]
 
 
 def _finite(x: FloatArray) -> list[float]:
@@ -202,15 +232,6 @@ def _finite(x: FloatArray) -> list[float]:
     if not np.isfinite(x).all():
         raise ValueError("a difference that does not exist must say why")
     return list((x + 0.0).tolist())
-
-
-def _columns(of: Many, places: Sequence[int], confidence: float) -> list[tuple[float | None, float | None]]:
-    """The ends in some places, None where there is no interval."""
-    bounded = of.bounded[list(places)]
-    low, high = (_finite(np.where(bounded, x[list(places)], 0.0)) for x in of.interval(confidence))
-    return [
-        (a, b) if there else (None, None) for a, b, there in zip(low, high, bounded.tolist(), strict=True)
-    ]  # fmt: skip
 
 
 def family(pairs: list[Compared | str], confidence: float) -> list[Difference]:
