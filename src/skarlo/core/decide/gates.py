@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -68,7 +68,8 @@ def judge(study: Study, judged: Sequence[Judged]) -> list[GateResult]:
     """All gates for all candidates they are on; a gate over slices gives one entry for each slice."""
     by_name = {j.entrant.name: j for j in judged}
     out: list[GateResult] = []
-    for gate in study.gates:
+    for asked in study.gates:
+        gate = replace(asked, text=text_of(study, asked))  # drafted once for all slices
         reference = _reference(study, gate)
         for j in judged:
             if gate.on not in (None, j.entrant.name) or j.entrant.name == reference:
