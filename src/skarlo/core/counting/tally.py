@@ -36,9 +36,9 @@ def _width(rows: int) -> type[np.signedinteger[Any]]:
 BLOCK = 1 << 15
 
 
-def blocks(n: int) -> Iterator[slice]:
+def blocks(n: int, size: int = BLOCK) -> Iterator[slice]:
     """The places 0 … n-1 in blocks, in order."""
-    return (slice(i, min(n, i + BLOCK)) for i in range(0, n, BLOCK))
+    return (slice(i, min(n, i + size)) for i in range(0, n, size))
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,7 @@ from .losses import CLIP
 
 SURE = 1e-10  # of a gradient a row near the maximum: one more step leaves about its square
 COARSE = 4000  # scores of the smaller fit that a large one starts from
+TOGETHER = 128  # of them that are made at once
 
 
 def logit(score: FloatArray) -> FloatArray:
@@ -199,7 +200,11 @@ def carried(
 def _near(t: Tally, x: FloatArray, free: BoolArray) -> FloatArray | None:
     """A start close to the maximum: the fit to runs of neighbouring scores, each at its mean."""
     ends, pos, neg = t.once.get("coarse", lambda: coarse(t, COARSE))
-    middle = np.add.reduceat((t.pos + t.neg) * x, np.concatenate(([0], ends[:-1] + 1))) / (pos + neg)
+    first, middle = np.concatenate(([0], ends[:-1] + 1)), np.empty(len(ends))
+    for runs in blocks(len(ends), TOGETHER):
+        here = slice(first[runs.start], ends[runs.stop - 1] + 1)
+        middle[runs] = np.add.reduceat((t.pos[here] + t.neg[here]) * x[here], first[runs] - here.start)
+    middle /= pos + neg
     try:
         return fit_on(Tally(t.score[ends], pos, neg), middle, free)[0]
     except (ValueError, np.linalg.LinAlgError):

@@ -231,21 +231,37 @@ def average_precision_influence(t: Tally, value: float) -> tuple[FloatArray, Flo
 
 def _influence_at_steps(t: Tally, value: float) -> tuple[FloatArray, FloatArray]:
     """Of a (positive, negative) row at the scores where a positive stands, from the lowest up."""
-    s = t.steps
-    pos, tp, fp = (np.asarray(x[::-1], dtype=np.float64) for x in (s.pos, s.tp, s.fp))
-    both, share = tp + fp, t.positives / t.rows
-    step = pos / both / both
-    gained, lost = np.cumsum(step * fp), np.cumsum(step * tp)
-    return (tp / both - value + gained) / share, -lost / share
+    out = np.empty((2, len(t.steps.score)))
+    for at, on_pos, on_neg in _influence_blocks(t, value):
+        out[0, at], out[1, at] = on_pos, on_neg
+    return out[0], out[1]
+
+
+def _influence_blocks(t: Tally, value: float) -> Influences:
+    """The same, block by block."""
+    s, share = t.steps, t.positives / t.rows
+    gained = lost = 0.0
+    for at in blocks(len(s.score)):
+        pos, tp, fp = (x[::-1][at].astype(np.float64) for x in (s.pos, s.tp, s.fp))
+        both = tp + fp
+        step = pos / both / both
+        up, down = np.cumsum(step * fp), np.cumsum(step * tp)
+        up += gained
+        down += lost
+        yield at, (tp / both - value + up) / share, -down / share
+        gained, lost = float(up[-1]), float(down[-1])
 
 
 def average_precision_variance(a: Answers, t: Tally, value: float) -> float:
     """Variance of average precision by the rows' influence."""
     if not a.designed:
-        on_pos, on_neg = _influence_at_steps(t, value)
-        s = t.steps
-        negatives = np.diff(s.fp, prepend=0)[::-1]  # from each step up to the next
-        return (total(s.pos[::-1] * on_pos * on_pos) + total(negatives * on_neg * on_neg)) / float(t.rows) ** 2
+        s, parts = t.steps, []
+        pos, fp = s.pos[::-1], s.fp[::-1]
+        for at, on_pos, on_neg in _influence_blocks(t, value):
+            below = fp[at.start + 1 : at.stop + 1]  # negatives from each step up to the next
+            negatives = fp[at] - (below if len(below) == len(on_neg) else np.append(below, 0))
+            parts.append(np.add.reduce(pos[at] * on_pos * on_pos) + np.add.reduce(negatives * on_neg * on_neg))
+        return total(np.array(parts)) / float(t.rows) ** 2
     on_pos, on_neg = average_precision_influence(t, value)
     b = a.with_answer
     psi = a.of_rows(on_pos, on_neg)
