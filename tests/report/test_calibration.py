@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.optimize import brentq
@@ -63,7 +65,7 @@ def test_what_is_said_of_scores_that_were_bent(bend, wanted):
 def test_the_bin_that_is_named_is_the_one_that_lies_farthest_off():
     text, results = said(lambda p: expit(logit(p) + 0.6))
     (net, _) = candidates(results, Scope("test", (1, 2)))
-    rows, mean, observed, low, high = calibration.worst_bin(net)
+    rows, mean, observed, low, high = calibration.worst_bin(net, "more")
     bins = net.part["calibration"]["equal_mass"]
     gaps = [abs(m - o) for m, o in zip(bins["mean_score"], bins["observed"], strict=True)]
     assert abs(mean - observed) == max(gaps)
@@ -71,6 +73,26 @@ def test_the_bin_that_is_named_is_the_one_that_lies_farthest_off():
     for number in (mean, observed, low, high):
         assert core.shown(number) in text
     assert f"of {rows} test rows" in text
+
+
+def test_the_bin_that_is_named_lies_to_the_side_that_is_spoken_of():
+    """Most is promised too low; what is promised highest hardly comes about, which is the largest gap of all."""
+    text, results = said(lambda p: np.where(p < 0.05, 0.95 + p, expit(logit(p) - 2.5)))
+    (net, _) = candidates(results, Scope("test", (1, 2)))
+    assert "promises less than happens" in text
+    more, less, any_side = (calibration.worst_bin(net, v) for v in ("more", "less", "places"))
+    assert any_side == more
+    assert (more[1] > more[2], less[1] < less[2]) == (True, True)
+    assert f"given {core.shown(less[1])} on average, {core.shown(less[2])} were" in text
+
+
+def test_nothing_is_judged_on_rows_that_its_own_answers_picked_out():
+    results = core.evaluate(replace(study(lambda p: expit(logit(p) + 0.6)), picked_by=("Net",)), "none")
+    told = {view: sentence(view, results, Scope("test", (1, 2))) for view in ("calibration", "roster", "head-to-head")}
+    assert "Whether Net can be believed is not told by rows that its own answers picked out" in told["calibration"]
+    assert "promises" not in told["calibration"]
+    assert "leads" not in told["roster"]
+    assert told["head-to-head"].startswith("Net is not tested on rows that its own answers picked out")
 
 
 def test_of_few_rows_nothing_is_said_and_of_none_that_there_are_none():

@@ -80,6 +80,8 @@ def test_rows_that_are_kept_are_read_alone_in_every_view_at_every_cutoff(signed_
     def recall(cutoff, within=alone):
         told = ask(ana, f"/studies/{number}/results", within=f"={within}", cutoffs=f"1:{cutoff}").json
         assert "picked_by_answer" in [f["code"] for f in told["findings"]]
+        assert told["holdout"]["picked_by"] == [told["candidates"][0]["name"]]
+        assert all(d.get("p") is None for pair in told["pairs"] for d in pair["metrics"].values())
         value = told["candidates"][0]["splits"]["test"]["metrics"]["recall"]["value"]
         return value, told["holdout"]["splits"]["test"]
 
@@ -100,6 +102,7 @@ def test_rows_that_are_kept_are_read_alone_in_every_view_at_every_cutoff(signed_
     thick = [r for r in rows if r["split"] == "test" and r["actual"] == "yes" and float(r["girth"] or 0) >= 80]
     assert told["holdout"]["splits"]["test"] == len(thick)
     assert "picked_by_answer" not in [f["code"] for f in told["findings"]]
+    assert any(d.get("p") is not None for pair in told["pairs"] for d in pair["metrics"].values())
     ana("DELETE", f"/studies/{number}/conditions/the%20%22worst%22", headers=WAIT)
     gone = ana("GET", f"/studies/{number}/results?within=%3D{quote(alone)}")
     assert (gone.status_code, "no condition is named" in gone.json["detail"]) == (422, True)

@@ -137,7 +137,8 @@ class Evaluation:
                     yield partial(self._measure, subject, split, mine, steps)
             if Part("recalibration") in asked:
                 yield partial(self._recalibrate, subject, steps)
-        yield partial(self._measure_baselines, [p for p in asked if p.split and p.kind not in _OF_SEVERAL], steps)
+        here = [p for p in asked if p.split in self.study.splits and p.kind not in _OF_SEVERAL]
+        yield partial(self._measure_baselines, here, steps)
 
     def _measure_baselines(self, parts: Sequence[Part], steps: Steps) -> None:
         steps.next("measuring the baselines")
@@ -204,7 +205,8 @@ class Evaluation:
         out = []
         for i, (c, cutoff) in enumerate(zip(s.candidates, self._cutoffs, strict=True)):
             placed = self.ready.placed(i, cutoff)
-            reading = Reading(s.classes, s.positive, s.settings, s.metrics, placed.why, c.ranking_only)
+            untested = findings.picked_by(s.picked_by) if c.name in s.picked_by else ""
+            reading = Reading(s.classes, s.positive, s.settings, s.metrics, placed.why, c.ranking_only, untested)
             out.append(self._subject(
                 ("candidate", i), described(c, placed.told), reading, partial(self._placed, i, placed),
                 c.no_answer == "left_out",
@@ -270,6 +272,8 @@ class Evaluation:
         if len(part.pair) != 2 or not set(part.pair) <= set(by_name):
             raise KeyError("a pair is of two candidates of the study")
         a, b = (by_name[name] for name in part.pair)
+        if b.reading.untested:
+            a = replace(a, reading=replace(a.reading, untested=b.reading.untested))
         both = pairs.Pair(a.answering(part.split), b.answering(part.split)).answers
         if both.a.predicted is None or both.b.predicted is None or a.too_few(part.split):
             return None
@@ -409,7 +413,7 @@ class Evaluation:
                 try:
                     found: Mapping[str, Any] = self.searched(asked)
                     told |= cast(SearchEntry, {k: v for k, v in found.items() if k != "measure"})
-                except KeyError as e:
+                except (KeyError, ValueError) as e:
                     told["why"] = str(e.args[0])
                 out.append(told)
         return out

@@ -53,7 +53,7 @@ def holdout_of(study: Study) -> HoldoutResult:
     >>> holdout_of(study)["splits"]
     {'all': 3}
     """
-    return {
+    out: HoldoutResult = {
         "sha256": study.sha256,
         "rows": len(study.actual),
         "classes": list(study.classes),
@@ -64,6 +64,9 @@ def holdout_of(study: Study) -> HoldoutResult:
         "report_on": study.report_on,
         "tune_on": study.tune_on,
     }
+    if study.picked_by:
+        out["picked_by"] = list(study.picked_by)
+    return out
 
 
 def with_choices(results: Results, choices: Mapping[str, Cutoff]) -> Results:

@@ -302,6 +302,7 @@ class Study:
     cutoff_study : whether the results file tells how wide the choice of each cutoff is, and in what steps
     bands : bands for review, told of in the results file
     picked : whether the rows are a slice that was picked out: under min_slice of them only counts are told
+    picked_by : the candidates by whose answers they were: no test is made of their numbers
     doubt : whether the results file tells of labels that may be wrong
     fields : the fields of the hold-out, where something of these is asked; marks : the rows that bear each mark
     cuts : of fields that are cut as the study says, the finite edges
@@ -343,6 +344,7 @@ class Study:
     groups: tuple[GroupStudy, ...] = ()
     ids: RowIds = RowIds(str)
     picked: bool = False
+    picked_by: tuple[str, ...] = ()
 
     @property
     def field_lists(self) -> list[tuple[str, ...]]:

@@ -100,6 +100,8 @@ def worst(evaluation: Evaluated, asked: Asked, field_of: FieldOf, progress: Prog
     """
     study, settings = evaluation.study, evaluation.study.settings
     subject = evaluation.subject_named(asked.candidate)
+    if subject.reading.untested:
+        raise ValueError(f"{subject.reading.untested}: none of its slices can be told as worse")
     searched, read, halved = _sides(study)
     families = sum(math.comb(len(asked.fields), d) for d in range(1, asked.depth + 1))
     if families > MOST_FAMILIES:

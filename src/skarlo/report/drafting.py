@@ -36,6 +36,11 @@ def read_on(results: Results, scope: Scope) -> list[str]:
     return [rows_named(results, scope), *(picked if scope.within else [])]
 
 
+def picked_by(results: Results) -> set[str]:
+    """The candidates whose own answers picked the rows that are read: nothing of them is tested, or judged, there."""
+    return set(results["holdout"].get("picked_by", ()))
+
+
 def counted_rows(n: float, split: str) -> str:
     """ "4,000 test rows"."""
     return several(n, "row" if split == "all" else f"{split} row")

@@ -238,8 +238,8 @@ class Evaluator:
             if not asked.within:
                 return core.prepare(study, fields)
             inside = rows.within(asked.within)
-            some, by = core.only(study, inside), rows.picked_by(asked.within)
-            return core.prepare(replace(some, findings=_picked(by)) if by else some, fields.only(inside))
+            some, by = core.only(study, inside), tuple(rows.picked_by(asked.within))
+            return core.prepare(replace(some, picked_by=by), fields.only(inside))
 
         return (self._sliced if asked.within else self._prepared).get(asked.plain_key, make)
 
@@ -345,13 +345,6 @@ def part_key(asked: Asked, part: core.Part) -> str:
     """What a part is kept under: parts that no cutoff changes are one for all cutoffs."""
     of = asked.key if part.moves else asked.plain_key
     return hashlib.sha256(json.dumps(["part", of, *astuple(part)]).encode()).hexdigest()
-
-
-def _picked(by: Sequence[str]) -> tuple[core.Finding, ...]:
-    """What rows that were picked by answers do to the numbers of those who answered."""
-    who = core.named(by)
-    message = f"these rows were picked by answers of {who}: that bends its numbers here, and what is compared with it"
-    return (core.finding("warning", "picked_by_answer", message, candidates=list(by)),)
 
 
 def _as_chosen(asked: Asked, results: core.Results) -> core.Results:

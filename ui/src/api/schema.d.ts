@@ -1970,6 +1970,8 @@ export interface components {
             report_on: string;
             /** Tune On */
             tune_on: string | null;
+            /** Picked By */
+            picked_by?: string[];
         };
         /**
          * InTheLarge

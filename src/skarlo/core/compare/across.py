@@ -42,7 +42,7 @@ def across(both: Both, against: str, code: IntArray, names: Sequence[str], readi
     out: dict[str, AcrossMetric] = {}
     for name in TWO if reading.positive is not None else MANY:
         told = [_difference(name, parts[g], reading) for g in there]
-        family = tests.family(told, reading.settings.confidence)
+        family = tests.family(told, reading.settings.confidence, reading.untested)
         over = {g: _over(name, parts[g], reading) for g in there}
         whole = _over(name, both, reading)
         slices: list[AcrossSlice] = []
@@ -55,7 +55,7 @@ def across(both: Both, against: str, code: IntArray, names: Sequence[str], readi
                 one["part"] = (first - second) / whole[0]
             slices.append(one)
         large = [over[g] for g in there if len(parts[g].a.actual) >= reading.settings.min_slice]
-        out[name] = {"slices": slices, "unlike": _unlike(large)}
+        out[name] = {"slices": slices, "unlike": None if reading.untested else _unlike(large)}
     return {"against": against, "metrics": out}
 
 

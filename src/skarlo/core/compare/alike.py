@@ -78,6 +78,8 @@ def alike(groups: Sequence[Group], positive: int, reading: Reading, against: str
         if against in [v.group for v in there]:
             told[name]["against"] = _against(against, there, thin, reading)
     told[BOTH] = _both(told["recall"], told["fpr"], values, thin, reading)
+    if reading.untested:
+        told = {name: _untested(c, reading.untested) for name, c in told.items()}
     return {
         "groups": {g.name: len(g.rows.actual) for g in groups}, "small": small, "criteria": told,
         "not_all_at_once": _not_all(large, positive),
@@ -184,6 +186,11 @@ def _pair_p(a: _Value, b: _Value) -> float:
         np.array([int(x)]) for x in (a.share.k, a.share.n, a.share.k + b.share.k, a.share.n + b.share.n)
     )
     return float(hypergeometric.mid_p(k, drawn, marked, rows)[0])
+
+
+def _untested(found: Criterion, why: str) -> Criterion:
+    """A gap with its interval and no p."""
+    return found if found["gap"] is None else {**{k: v for k, v in found.items() if k != "p"}, "why": why}  # type: ignore[typeddict-item]
 
 
 def _both(

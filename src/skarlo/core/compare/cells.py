@@ -37,7 +37,7 @@ def share_gaps(a: Answers, reading: Reading) -> dict[str, ShareGap]:
         return {label: {"value": None, "why": why} for label in reading.classes}
     said = np.asarray(b.predicted)
     found = [_paired(b, said == k, b.actual == k) for k in range(a.classes)]
-    family = tests.family(list(found), reading.settings.confidence)
+    family = tests.family(list(found), reading.settings.confidence, reading.untested)
     interval = "influence" + a.suffix if a.designed else "newcombe10"
     t = table.make(b.actual, said, a.classes, weight=b.weight, group=b.group)
     every = np.ones(t.cells.shape, dtype=bool)
@@ -86,7 +86,7 @@ def less(both: Both, against: str, reading: Reading) -> CellsLess:
             found.append(
                 _paired(some, first[rows] == j, second[rows] == j) if rows.any() else "no row is of this class"
             )
-    family = tests.family(found, reading.settings.confidence)
+    family = tests.family(found, reading.settings.confidence, reading.untested)
     grid = [family[i * width : (i + 1) * width] for i in range(k)]
 
     def column(key: str) -> list[list[float | None]]:

@@ -92,7 +92,8 @@ def _share(one: int, other: int, reading: Reading, designed: bool) -> OnlyShare:
     if designed:
         return {"value": one / (one + other), "low": None, "high": None, "why_interval": DESIGNED}
     low, high = intervals.wilson(one, one + other, reading.settings.confidence)
-    return {"value": one / (one + other), "low": low, "high": high, "interval": "wilson", "p": mcnemar_midp(one, other)}
+    out: OnlyShare = {"value": one / (one + other), "low": low, "high": high, "interval": "wilson"}
+    return out if reading.untested else {**out, "p": mcnemar_midp(one, other)}
 
 
 def _kappa(first: IntArray, second: IntArray, reading: Reading) -> Metric:

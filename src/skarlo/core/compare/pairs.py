@@ -90,7 +90,13 @@ class Pair:
         if values[0] is None or values[1] is None:
             return "on the rows that both answered it is not defined"
         positive = 0 if reading.positive is None else reading.positive
-        return paired.compare(name, both, (values[0], values[1]), positive, reading.own_named(name))
+        found = paired.compare(name, both, (values[0], values[1]), positive, reading.own_named(name))
+        return tests.untested(found, self.untested)
+
+    @property
+    def untested(self) -> str:
+        """Why no difference of the two is tested; empty where it is."""
+        return self.a.reading.untested or self.b.reading.untested
 
     @staticmethod
     def _value(name: str, one: Entrant, rows: Answers) -> float | None:
@@ -184,13 +190,14 @@ def _average(pair: Pair, kind: str, name: str) -> Told:
     of = spread.of_average(name, kind == "weighted", present)
     values = [of.value(t.cells.astype(np.float64)) or 0.0 for t in (first, second)]
     found = spread.pair(of, both.a, both.b, both.joint, values[0] - values[1])
-    return replace(found, unreliable=bool(first.rows.sum(axis=1)[present].min() < FEW))
+    few = bool(first.rows.sum(axis=1)[present].min() < FEW)
+    return tests.untested(replace(found, unreliable=few), pair.untested)
 
 
 def _with_more_rows(d: Difference, name: str, a: Answers, reading: Reading) -> Difference:
     """The same, with about how many more rows would tell the two apart where these rows do not."""
     gap, low, high = d["difference"], d.get("low_adjusted"), d.get("high_adjusted")
-    if not gap or low is None or high is None:
+    if not gap or low is None or high is None or d.get("p") is None:
         return d
     found = clearing(abs(gap), gap - low if gap > 0 else high - gap, standing(a, reading), name)
     return d if found is None else {**d, "more_rows": found}

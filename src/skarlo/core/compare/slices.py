@@ -319,4 +319,6 @@ def _adjust(
         else:
             differences = [mark_difference(name, d, SLICE) for d in tests.family([f[name] for f in each], confidence)]
         for i, d in zip(listed, differences, strict=True):
+            if reading.untested and d.get("p") is not None:
+                d |= {"p": None, "p_adjusted": None, "why": reading.untested}
             out[i]["rest"][name] = d

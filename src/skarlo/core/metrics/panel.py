@@ -28,7 +28,8 @@ RANKING = "its scores are said to rank only, and are not probabilities"
 
 @dataclass(frozen=True)
 class Reading:
-    """How a study's rows are read: labels, settings, own metrics, why a candidate has no cutoff."""
+    """How a study's rows are read: labels, settings, own metrics, why a candidate has no cutoff, and why no difference
+    of its numbers is tested."""
 
     classes: tuple[str, ...]
     positive: int | None
@@ -36,6 +37,7 @@ class Reading:
     own: tuple[OwnMetric, ...] = ()
     no_cutoff: str = ""
     ranking_only: bool = False
+    untested: str = ""
 
     @property
     def metrics(self) -> tuple[str, ...]:

@@ -44,6 +44,7 @@ class HoldoutResult(TypedDict):
     splits: dict[str, int]
     report_on: str
     tune_on: str | None
+    picked_by: NotRequired[list[str]]
 
 
 class SettingsResult(TypedDict):

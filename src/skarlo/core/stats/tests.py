@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -234,8 +234,17 @@ def _finite(x: FloatArray) -> list[float]:
     return list((x + 0.0).tolist())
 
 
-def family(pairs: list[Compared | str], confidence: float) -> list[Difference]:
-    """The differences of one metric over all pairs, adjusted together. A string is why there is none."""
+def untested(found: Compared | str, why: str) -> Compared | str:
+    """A difference with its interval and no p, where there is a reason why; as it is where there is none."""
+    return replace(found, p=None, why=why) if why and isinstance(found, Compared) else found
+
+
+def family(pairs: Sequence[Compared | str], confidence: float, why: str = "") -> list[Difference]:
+    """The differences of one metric over all pairs, adjusted together. A string is why there is none.
+
+    why : why none of them is tested, if so
+    """
+    pairs = [untested(p, why) for p in pairs]
     adjusted = holm([p.p if isinstance(p, Compared) else None for p in pairs])
     m = sum(1 for p in adjusted if p is not None)
     out: list[Difference] = []

@@ -56,13 +56,27 @@ def _rows(study: Study) -> str:
 def of_study(study: Study, entries: list[CandidateResult], entrants: list[Entrant],
              against: dict[str, dict[str, dict[str, Difference]]]) -> list[Finding]:  # fmt: skip
     """All findings, in a fixed order: of the rows, of each candidate, of pairs."""
-    out = _of_rows(study)
+    out = _of_picking(study) + _of_rows(study)
     each = zip(study.candidates, entries, entrants, strict=True)
     out += chain.from_iterable(beside(lambda of: _of_candidate(study, *of), each))
     out += _of_baselines(study, entries, against)
     for i, a in enumerate(study.candidates):
         out += [_identical(a, b) for b in study.candidates[i + 1 :] if _same(a, b)]
     return out
+
+
+def picked_by(names: Sequence[str]) -> str:
+    """Why no number of candidates is tested on rows that their own answers picked out."""
+    return f"these rows were picked by answers of {named(names)}"
+
+
+def _of_picking(study: Study) -> list[Finding]:
+    if not study.picked_by:
+        return []
+    message = f"{picked_by(study.picked_by)}: that bends its numbers here, and no difference from it is tested"
+    if len(study.picked_by) > 1:
+        message = f"{picked_by(study.picked_by)}: that bends their numbers here, and no difference from them is tested"
+    return [finding("warning", "picked_by_answer", message, candidates=list(study.picked_by))]
 
 
 def _of_rows(study: Study) -> list[Finding]:

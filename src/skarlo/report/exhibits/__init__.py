@@ -23,6 +23,9 @@ EXHIBITS: dict[str, Exhibit] = {
 __all__ = ["EXHIBITS", "Behind", "Exhibit", "Reading", "no_rows", "sentence"]
 
 
+LOWERED = ("On ", "Of ", "All ", "No ", "Whether ", "There ")  # how a sentence begins whose first word is no name
+
+
 def sentence(view: str, results: Results, scope: Scope) -> str:
     """The one sentence at the top of a view (now and then two), about the candidates in scope."""
     chosen = candidates(results, scope)
@@ -39,5 +42,5 @@ def sentence(view: str, results: Results, scope: Scope) -> str:
     said = draft(results, scope, chosen)
     if not where or where in said:
         return said
-    told = said[0].lower() + said[1:] if said.startswith(("On ", "Of ")) else said
+    told = said[0].lower() + said[1:] if said.startswith(LOWERED) else said
     return f"Where {scope.where}: {told}"

@@ -7,13 +7,13 @@ from typing import Any, Literal, cast
 from skarlo.core import METRICS, Metric, Results, count, named, several, shown
 from skarlo.report import figures
 from skarlo.report.blocks import Block, Cell, Row, counts, drawing, note, table, texts
-from skarlo.report.drafting import counted_rows, read_on
+from skarlo.report.drafting import counted_rows, picked_by, read_on
 from skarlo.report.scope import Scope, Shown, candidates, class_read, of_class
 
 from .cells import value_cell, who
 from .entry import Exhibit, Reading
 
-Verdict = Literal["as promised", "more", "less", "extreme", "timid", "places", "few", "none"]
+Verdict = Literal["as promised", "more", "less", "extreme", "timid", "places", "few", "none", "picked"]
 SAID: dict[str, str] = {
     "more": "promises more than happens",
     "less": "promises less than happens",
@@ -81,8 +81,9 @@ def _happened(found: Any) -> list[float | None]:
     return [None if o is None else o * n for o, n in zip(bins["observed"], bins["rows"], strict=True)]
 
 
-def worst_bin(c: Shown) -> Bin | None:
-    """The bin of equal rows that lies farthest off with its whole interval: rows, mean score, observed, low, high."""
+def worst_bin(c: Shown, v: Verdict) -> Bin | None:
+    """The bin of equal rows that lies farthest off with its whole interval, to the side that the verdict speaks of:
+    rows, mean score, observed, low, high."""
     found = c.part.get("calibration")
     if found is None:
         return None
@@ -90,6 +91,8 @@ def worst_bin(c: Shown) -> Bin | None:
     told = zip(b["rows"], b["mean_score"], b["observed"], b["low"], b["high"], strict=True)
     there = [(n, m, o, low, high) for n, m, o, low, high in told if None not in (m, o, low, high)]
     off = [cast(Bin, x) for x in there if not cast(Bin, x)[3] <= cast(Bin, x)[1] <= cast(Bin, x)[4]]
+    side = {"more": 1, "less": -1}.get(v, 0)
+    off = [x for x in off if side * (x[1] - x[2]) >= 0]
     return max(off, key=lambda x: abs(x[1] - x[2]), default=None)
 
 
@@ -97,12 +100,13 @@ def _said(results: Results, scope: Scope) -> str:
     many, confidence = results["holdout"]["positive"] is None, results["settings"]["confidence"]
     chosen = calibrated(results, scope)
     happened = _happened_as(results, scope)
-    found = [(c, verdict(c, confidence, many)) for c in chosen]
+    own = picked_by(results)
+    found = [(c, "picked" if c.name in own else verdict(c, confidence, many)) for c in chosen]
     off = [(c, v) for c, v in found if v in SAID]
-    off.sort(key=lambda x: -_gap(x[0]))
+    off.sort(key=lambda x: -_gap(*x))
     said = []
     for i, (c, v) in enumerate(off[:3]):
-        bin_, why = worst_bin(c) if i == 0 else None, _by(c, v, many)
+        bin_, why = worst_bin(c, v) if i == 0 else None, _by(c, v, many)
         if bin_ is not None:
             rows, mean, observed, low, high = bin_
             told = why if v in ("extreme", "timid") else ""  # the bin itself says how much more or less
@@ -124,6 +128,10 @@ def _said(results: Results, scope: Scope) -> str:
     few = [c.name for c, v in found if v == "few"]
     if few:
         said.append(f"There are too few rows to say whether {named(few)} can be believed")
+    by_own = [c.name for c, v in found if v == "picked"]
+    if by_own:
+        whose = "its own answers" if len(by_own) == 1 else "their own answers"
+        said.append(f"Whether {named(by_own)} can be believed is not told by rows that {whose} picked out")
     none = [c.name for c, v in found if v == "none"]
     if none and len(none) < len(found):
         said.append(f"{named(none)} {'gives' if len(none) == 1 else 'give'} no probability")
@@ -133,8 +141,8 @@ def _said(results: Results, scope: Scope) -> str:
     return start + ". ".join(said) + "."
 
 
-def _gap(c: Shown) -> float:
-    bin_ = worst_bin(c)
+def _gap(c: Shown, v: Verdict) -> float:
+    bin_ = worst_bin(c, v)
     return 0.0 if bin_ is None else abs(bin_[1] - bin_[2])
 
 

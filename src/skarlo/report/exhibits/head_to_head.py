@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from skarlo.core import METRICS, DisagreementResult, Part, Results, count, p_shown, shown
+from skarlo.core import METRICS, DisagreementResult, Part, Results, count, named, p_shown, shown
 from skarlo.report.blocks import Block, Row, counts, note, table, texts
-from skarlo.report.drafting import read_on, title_of
+from skarlo.report.drafting import picked_by, read_on, title_of
 from skarlo.report.scope import Scope, Shown, candidates
 from skarlo.studies.versions import EARLIER
 
@@ -67,6 +67,10 @@ def _sentence(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     if alike:
         told = ", ".join(title_of(n) for n, _ in alike)
         said.append(f"{'they' if said else f'{a.name} and {b.name}'} cannot be separated on {told}")
+    own = [c.name for c in two if c.name in picked_by(results)]
+    if own:
+        whose = "its own answers" if len(own) == 1 else "their own answers"
+        said = [f"{named(own)} {'is' if len(own) == 1 else 'are'} not tested on rows that {whose} picked out"]
     if not said:
         said.append(f"{a.name} and {b.name} are compared by test on {results['holdout']['report_on']} alone")
     differ = _told(a)
@@ -128,7 +132,8 @@ def _blocks(reading: Reading) -> list[Block]:
     ]  # fmt: skip
     mended = "" if differ is None else _mended(a, b, differ)
     cutoffs = [f"{c.name} {cutoff_of(c)}" for c in two if cutoff_of(c)]
-    edge = "black edge: separated, after correction for all pairs" if rows else ""
+    tested = any(d.get("p_adjusted") is not None for d in metrics.values())
+    edge = "black edge: separated, after correction for all pairs" if rows and tested else ""
     return [*out, note(*read_on(results, scope), edge, mended, *cutoffs, *alike)]
 
 

@@ -35,7 +35,8 @@ def says(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     by = f" by {front(scope, chosen).name}" if sort in OF_ONE else ""
     order = f"by {sort.removeprefix('field:')}" if sort.startswith("field:") else ORDERS.get(sort, "")
     turned = ", turned round" if scope.own.get("down") == "yes" else ""
-    what = f"The {of}rows of which this is true: {scope.own['q']}" if scope.own.get("q") else f"All {of}rows"
+    every = "All of these rows" if scope.within else f"All {of}rows"
+    what = f"The {of}rows of which this is true: {scope.own['q']}" if scope.own.get("q") else every
     return f"{what}; {order}{by}{turned}."
 
 

@@ -22,7 +22,7 @@ from skarlo.core import (
     shown,
 )
 from skarlo.report.blocks import Block, Cell, Row, counts, note, table, texts
-from skarlo.report.drafting import MOST_NAMED, read_on, title_of
+from skarlo.report.drafting import MOST_NAMED, picked_by, read_on, title_of
 from skarlo.report.scope import Scope, Shown, candidates, class_read
 
 from . import worst
@@ -217,6 +217,8 @@ def _alike(results: Results, scope: Scope, c: Shown) -> str:
     told = c.part.get("alike")
     if told is None:
         return f"{c.name} predicts no class here, or there is no such field."
+    if c.name in picked_by(results):
+        return f"No gap between groups of {c.name} is tested on rows that its own answers picked out."
     alpha = 1 - results["settings"]["confidence"]
     found = [(title, told["criteria"][name]) for name, title in CRITERIA.items() if name in told["criteria"]]
     apart = [(title, one) for title, one in found if one["gap"] is not None and one["p"] <= alpha]
@@ -248,11 +250,12 @@ def _alike_blocks(results: Results, scope: Scope, c: Shown) -> list[Block]:
             rows.append({"cells": texts(title, "—", "", "", one.get("why", ""))})
             continue
         gap: Cell = {"text": f"{shown(one['gap'])} ({shown(one['low'])} to {shown(one['high'])})"}
-        if one["p"] <= alpha:
+        p = one.get("p")
+        if p is not None and p <= alpha:
             gap["edge"] = True
         ends = [f"{g} {shown(one['values'][g]['value'])}" if g in one["values"] else g
                 for g in (one["largest"], one["smallest"])]  # fmt: skip
-        rows.append({"cells": [*texts(title), gap, *texts(*ends, p_shown(one["p"]))]})
+        rows.append({"cells": [*texts(title), gap, *texts(*ends, "not tested" if p is None else p_shown(p))]})
     forced: Any = told["not_all_at_once"]
     said = []
     if forced is not None:
@@ -272,8 +275,25 @@ def _alike_blocks(results: Results, scope: Scope, c: Shown) -> list[Block]:
 def _sentence(results: Results, scope: Scope, chosen: list[Shown]) -> str:
     if scope.own.get("read") == "alike" and fields_of(scope):
         return _alike(results, scope, _front(scope, chosen))
+    if not fields_of(scope):
+        return "No field is chosen to slice by."
     if not chosen[0].part.get("slices"):
-        return "There is no such field to slice by." if fields_of(scope) else "No field is chosen to slice by."
+        return "There is no such field to slice by."
+    own = [c for c in chosen if c.name in picked_by(results)]
+    if own:
+        untested = f"no group of {named([c.name for c in own])} is tested on rows picked by {_whose(own)} answers"
+        judged = [c for c in chosen if c not in own]
+        told = _separates(results, scope, judged).removesuffix(".") if judged else ""
+        return f"{told}; {untested}." if told else f"{untested[0].upper()}{untested[1:]}."
+    return _separates(results, scope, chosen)
+
+
+def _whose(some: Sequence[Shown]) -> str:
+    return "its own" if len(some) == 1 else "their own"
+
+
+def _separates(results: Results, scope: Scope, chosen: list[Shown]) -> str:
+    """Which groups a test tells apart as worse."""
     read, named_ones = metered(results, scope), fields_of(scope) == (NAMED,)
     by, alpha = _by(scope), 1 - results["settings"]["confidence"]
     metric = read.metric
@@ -316,7 +336,8 @@ def _blocks(reading: Reading) -> list[Block]:
         return _alike_blocks(results, scope, _front(scope, told))
     told = [c for c in told if c.part.get("slices")]
     if not told:
-        return [note(*read_on(results, scope), "there is no such field to slice by")]
+        none = "there is no such field to slice by" if fields_of(scope) else "no field is chosen to slice by"
+        return [note(*read_on(results, scope), none)]
     read, alpha = metered(results, scope), 1 - results["settings"]["confidence"]
     metric = read.metric
     positive = results["holdout"]["positive"]

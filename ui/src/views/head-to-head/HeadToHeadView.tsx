@@ -138,7 +138,8 @@ function Ledger({ a, b }: { a: Shown; b: Shown }) {
       raw: pair?.metrics[info.name],
     }));
   const tested = every.filter(({ raw }) => raw?.p_adjusted != null);
-  const lines = whole ? every : tested;
+  const lines = whole || tested.length === 0 ? every : tested;
+  const why = tested.length === 0 ? every.find(({ raw }) => raw?.low != null && raw.why)?.raw?.why : null;
   if (!there)
     return (
       <p className="text-soft">
@@ -222,9 +223,11 @@ function Ledger({ a, b }: { a: Shown; b: Shown }) {
       </table>
       {lines.length > 0 && (
         <p className="font-serif italic text-soft mt-1">
-          Each whisker has its own scale; only its place beside nought is compared. Filled: separated, after correction
-          over all pairs. Ring: not. In the colour of the one that is better.{" "}
-          {every.length > tested.length && (
+          Each whisker has its own scale; only its place beside nought is compared.{" "}
+          {tested.length > 0
+            ? "Filled: separated, after correction over all pairs. Ring: not. In the colour of the one that is better. "
+            : why && `None is tested: ${why}. `}
+          {every.length > tested.length && tested.length > 0 && (
             <button type="button" className="link" onClick={() => setWhole(!whole)}>
               {whole ? "those with a test alone" : `and ${count(every.length - tested.length)} without a test`}
             </button>

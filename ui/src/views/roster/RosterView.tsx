@@ -68,7 +68,9 @@ export function RosterView() {
     return tested && (name === lead.leader || lead.not_separated.includes(name)) ? "edge" : "";
   };
   const edged = columns.some((info) => chosen.some((c) => standing(info, c.name) === "edge"));
-  const untested = columns.filter((info) => compared && !waits(info) && (best[info.name]?.not_tested.length ?? 0) > 0);
+  const picked = results.holdout.picked_by ?? []; // what is said of these stands beside them, and as a finding
+  const lacks = (info: MetricInfo) => best[info.name]?.not_tested.some((name) => !picked.includes(name)) ?? false;
+  const untested = columns.filter((info) => compared && !waits(info) && lacks(info));
   const rows = () => [
     [
       "candidate",

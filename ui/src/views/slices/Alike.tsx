@@ -234,7 +234,7 @@ function One({ name, title, trade, says, c, late, color }: OneProps) {
             <span className="text-soft">{!late && c.low != null && `${shown(c.low)} to ${shown(c.high)}`}</span>
             <span className="block text-soft text-xs">
               {c.largest} over {c.smallest}
-              {!late && c.p != null && `, p ${pShown(c.p)}`}
+              {!late && (c.p != null ? `, p ${pShown(c.p)}` : `; not tested: ${c.why}`)}
             </span>
             {c.ratio != null && !late && (
               <span className="block text-soft text-xs">the lesser is {shown(c.ratio)} of the greater</span>

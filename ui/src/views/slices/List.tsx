@@ -6,7 +6,7 @@ import { domainOf } from "../../charts/scales";
 import { Whisker, WhiskerRuler } from "../../charts/Whisker";
 import { PENDING, Tile } from "../../parts/basics";
 import { colour } from "../../parts/marks";
-import { count, several, shown } from "../../parts/number";
+import { count, named, several, shown } from "../../parts/number";
 import { groupName, isApart, NAMED, type Order, ordered, type Read, type Slice, type Told, wholeOf } from "./groups";
 
 const MOST = 25; // groups that stand before the others are asked for
@@ -98,8 +98,10 @@ export function List({ told, info, order, alpha, late, table }: Props) {
       <p className="text-sm text-soft font-serif italic mt-1 max-w-[95ch]">
         Filled, bold: separated from the other rows, after correction for the {count(first.length)} groups. Ring: not
         separated
-        {own.by === NAMED ? ", or not tested: marked by eye, or by the answer" : ""}. Upright line: all rows. Under{" "}
-        {results.settings.min_slice} rows: counts only. <span className="kbd not-italic">g</span> sorts otherwise
+        {own.by === NAMED ? ", or not tested: marked by eye, or by the answer" : ""}
+        {results.holdout.picked_by ? `, or not tested: picked by answers of ${named(results.holdout.picked_by)}` : ""}.
+        Upright line: all rows. Under {results.settings.min_slice} rows: counts only.{" "}
+        <span className="kbd not-italic">g</span> sorts otherwise
         {own.and ? (
           <>
             , <span className="kbd not-italic">x</span> swaps the fields

@@ -26,16 +26,17 @@ const [WIDE, HIGH] = [170, 30];
 /** The slices that a candidate serves worst: found on the tuning rows, read on the reported ones. */
 export function Worst({ metric }: { metric: string }) {
   const table = useRef<HTMLTableElement>(null);
-  const { study, slice, query, chosen, own, setOwn, many, of, called, metric: info } = useScope();
+  const { study, slice, query, results, chosen, own, setOwn, many, of, called, metric: info } = useScope();
   const front = chosen.find((c) => c.letter === own.front) ?? chosen[0];
   const rates = many ? OF_MANY : RATES;
   const [asks, measure = rates.includes(metric) ? metric : "error", depth = "2"] = (own.worst ?? "").split(":");
   const isLoss = LOSSES.some(([name]) => name === measure);
+  const picked = front && results.holdout.picked_by?.includes(front.name);
   const ask = (to: { measure?: string; depth?: string }) =>
     setOwn({ worst: `yes:${to.measure ?? measure}:${to.depth ?? depth}` });
   const asked = useWorst(
     study.id,
-    asks === "yes" && front
+    asks === "yes" && front && !picked
       ? {
           candidate: front.position,
           cutoffs: query,
@@ -90,7 +91,7 @@ export function Worst({ metric }: { metric: string }) {
           </select>
         </label>
         <span className="flex-1" />
-        {asks !== "yes" && <Button onClick={() => ask({})}>search</Button>}
+        {asks !== "yes" && !picked && <Button onClick={() => ask({})}>search</Button>}
         {told && told.found.length + told.below.length > 0 && (
           <SaveTable
             figure={table}
@@ -100,6 +101,11 @@ export function Worst({ metric }: { metric: string }) {
           />
         )}
       </header>
+      {picked && (
+        <p className="text-soft mt-1">
+          These rows were picked by answers of {front.name}: none of its slices can be told as worse on them.
+        </p>
+      )}
       <Fault error={asked.error} again={() => void asked.refetch()} />
       {asked.isFetching && !told && <Loading what="Looking at slices" />}
       {told && <Finds told={told} front={front} table={table} />}
