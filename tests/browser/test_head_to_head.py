@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from pathlib import Path
+from urllib.parse import quote
 
 import pytest
 from playwright.sync_api import expect
@@ -110,3 +111,21 @@ def test_an_earlier_version_is_taken_along_and_compared_at_as_many_flags(person,
     expect(ana.locator("[data-part='mended']")).to_contain_text(told(lowest))
     ana.get_by_role("button", name="back to").click()
     expect(ana.locator("[data-part='mended']")).to_contain_text(told(0.5))
+
+
+def test_on_rows_that_one_of_them_picked_nothing_of_it_is_tested(person, server, tmp_path):
+    ana = person("ana")
+    study = brought(server, write_study(tmp_path / "picked", told_of(900)))
+    ana.goto(f"{study}/head-to-head?split=test&cut=A:0.5&in={quote('=score(A) between 0.2 and 0.7')}")
+    differences = ana.get_by_role("region", name="Differences")
+    line = ana.locator("[data-difference-of='accuracy']")
+    expect(line).to_contain_text("not tested")
+    expect(line).to_have_attribute("data-apart", "false")
+    expect(differences).to_contain_text("None is tested: these rows were picked by answers of Scores")
+    expect(ana.locator("[data-part='sentence']")).to_contain_text("Scores is not tested on rows that its own answers")
+    ana.goto(ana.url.replace("head-to-head", "slices"))
+    search = ana.get_by_role("region", name="Worst slices found")
+    expect(search).to_contain_text("none of its slices can be told as worse")
+    expect(search.get_by_role("button", name="search")).to_have_count(0)
+    search.get_by_role("button", name="Labels in front").click()  # the other is searched as ever
+    expect(search.get_by_role("button", name="search")).to_be_visible()
