@@ -112,3 +112,17 @@ def test_most_often_is_said_where_one_count_stands_out(cells, said):
 
 def test_letters():
     assert [letter(i) for i in (1, 2, 26, 27, 28)] == ["A", "B", "Z", "AA", "AB"]
+
+
+@pytest.mark.parametrize(
+    ("within", "where"),
+    [
+        ({"ward": "North", "girth": ""}, "ward is North and girth is absent"),
+        ({"": "girth >= 80 or ward = \"North\""}, "girth >= 80 or ward = \"North\""),
+        ({"": 'named "the \\"worst\\" of all"'}, "“the \"worst\" of all” holds"),
+        ({"": 'named "a" and named "b"'}, 'named "a" and named "b"'),
+        ({"ward": "North", "": 'named "seen"'}, "ward is North and “seen” holds"),
+    ],
+)
+def test_rows_are_said_in_words(within, where):
+    assert Scope("test", (1,), within=within).where == where

@@ -113,3 +113,14 @@ it("32 candidates look like no other", () => {
   const looks = Array.from({ length: 32 }, (_, i) => `${colour(i + 1)} ${dash(i + 1)}`);
   expect(new Set(looks).size).toBe(32);
 });
+
+describe("the rows that are read, in words", () => {
+  it.each([
+    [{ ward: "North", girth: "" }, "ward is North and girth is absent"],
+    [{ "": 'girth >= 80 or ward = "North"' }, 'girth >= 80 or ward = "North"'],
+    [{ "": 'named "the \\"worst\\" of all"' }, '“the "worst" of all” holds'],
+    [{ "": 'named "a" and named "b"' }, 'named "a" and named "b"'],
+  ])("%j", (within, said) => {
+    expect(sliceNamed(within as Record<string, string>)).toBe(said);
+  });
+});

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, cast
@@ -10,6 +11,16 @@ from skarlo.core import BASE_RATE, CandidateResult, ClassResult, Metric, Results
 from skarlo.studies.records import CandidateRecord
 
 COLOURS = ("#0d6b74", "#7b3f8c", "#a55f0a", "#46586b", "#5d7a1f", "#b0456a", "#2f5aa8", "#7a5b45")
+NAMED_ALONE = re.compile(r'named "((?:[^"\\]|\\.)*)"')
+
+
+def _said(condition: str) -> str:
+    """A condition inside a sentence: one that is nothing but a name holds, any other stands as it is."""
+    alone = NAMED_ALONE.fullmatch(condition.strip())
+    if alone is None:
+        return condition
+    name = re.sub(r"\\(.)", r"\1", alone[1])
+    return f"“{name}” holds"
 
 
 @dataclass(frozen=True)
@@ -33,7 +44,9 @@ class Scope:
     @property
     def where(self) -> str:
         """Which rows these are, in words; empty where they are all."""
-        return " and ".join(f"{name} is {value or 'absent'}" if name else value for name, value in self.within.items())
+        return " and ".join(
+            f"{name} is {value or 'absent'}" if name else _said(value) for name, value in self.within.items()
+        )
 
     def among(self, candidates: Sequence[CandidateRecord]) -> Scope:
         """The same among a study's candidates."""

@@ -33,8 +33,14 @@ export const withinQuery = (within: Record<string, string>) =>
 /** The slice in words. */
 export const sliceNamed = (within: Record<string, string>) =>
   Object.entries(within)
-    .map(([name, value]) => (name ? `${name} is ${value || "absent"}` : value))
+    .map(([name, value]) => (name ? `${name} is ${value || "absent"}` : conditionSaid(value)))
     .join(" and ");
+
+/** A condition inside a sentence: one that is nothing but a name holds, any other stands as it is. */
+function conditionSaid(text: string): string {
+  const alone = /^named "((?:[^"\\]|\\.)*)"$/.exec(text.trim());
+  return alone ? `“${(alone[1] ?? "").replace(/\\(.)/g, "$1")}” holds` : text;
+}
 
 const pairs = (texts: string[]) =>
   Object.fromEntries(
