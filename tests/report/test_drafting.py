@@ -118,8 +118,8 @@ def test_letters():
     ("within", "where"),
     [
         ({"ward": "North", "girth": ""}, "ward is North and girth is absent"),
-        ({"": "girth >= 80 or ward = \"North\""}, "girth >= 80 or ward = \"North\""),
-        ({"": 'named "the \\"worst\\" of all"'}, "“the \"worst\" of all” holds"),
+        ({"": 'girth >= 80 or ward = "North"'}, 'girth >= 80 or ward = "North"'),
+        ({"": 'named "the \\"worst\\" of all"'}, '“the "worst" of all” holds'),
         ({"": 'named "a" and named "b"'}, 'named "a" and named "b"'),
         ({"ward": "North", "": 'named "seen"'}, "ward is North and “seen” holds"),
     ],

@@ -60,6 +60,15 @@ def test_differences_from_one_of_them(two, against, sign):
     assert "paired differences" in told.lower()
 
 
+def test_a_difference_without_a_test_says_so(two):
+    _, _, rows, _ = frozen(two, read="differences", against="B", metrics="recall,flagged_share")
+    assert [c.get("note") for c in rows[0]["cells"][1:]] == [None, "not tested"]
+    _, _, rows, _ = frozen(replace(two, picked_by=("told",)), read="differences", against="B", metrics="recall")
+    cell = rows[0]["cells"][1]
+    assert (cell.get("note"), "edge" in cell) == ("not tested", False)
+    assert " to " in cell["text"]
+
+
 def test_differences_are_of_the_reported_rows_alone(two):
     assert frozen(two, "train", read="differences")[1][0] == "Candidate"
 

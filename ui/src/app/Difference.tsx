@@ -11,6 +11,7 @@ export type Difference = {
   high?: number | null;
   why?: string | null;
   apart?: boolean;
+  tested?: boolean;
 };
 
 /** Whether the rows that are read are those on which candidates are tested against each other. */
@@ -31,7 +32,8 @@ export function differenceOf(
   const sign = pair.a === c.result.name ? 1 : -1;
   const ends = [d.low, d.high].map((x) => (x == null ? null : sign * x));
   const [low, high] = sign > 0 ? ends : ends.toReversed();
-  return { value: sign * d.difference, low, high, apart: (d.p_adjusted ?? 1) <= alpha, why: d.why };
+  const tested = d.p_adjusted != null;
+  return { value: sign * d.difference, low, high, apart: (d.p_adjusted ?? 1) <= alpha, tested, why: d.why };
 }
 
 type Props = {
@@ -60,6 +62,7 @@ export function Less({ of, own, waiting, domain, color, written }: Props) {
         {shown(of.value)}
       </span>
       <Whisker of={of} domain={domain} color={color} ring={!of.apart} at={0} />
+      {!of.tested && <span className="block text-xs text-soft">not tested</span>}
       {written && of.low != null && (
         <span className="block text-xs text-soft whitespace-nowrap">
           {shown(of.low)} to {shown(of.high)}

@@ -146,7 +146,11 @@ def _differences(reading: Reading, columns: Sequence[str]) -> list[Block]:
             return {"text": "reference" if metric == columns[0] else ""}
         d = found.get((c.name, reference.name), {}).get(metric)
         turned = found.get((reference.name, c.name), {}).get(metric)
-        return difference_cell(d or turned, d is None, results["settings"]["confidence"])
+        cell = difference_cell(d or turned, d is None, results["settings"]["confidence"])
+        one = d or turned
+        if one is not None and one["difference"] is not None and one.get("p_adjusted") is None:
+            cell["note"] = "not tested"
+        return cell
 
     rows: list[Row] = [
         {"cells": [who(c, below=True), *(told(c, m) for m in columns)]} for c in reading.chosen
