@@ -253,8 +253,10 @@ def _alike_blocks(results: Results, scope: Scope, c: Shown) -> list[Block]:
         p = one.get("p")
         if p is not None and p <= alpha:
             gap["edge"] = True
-        ends = [f"{g} {shown(one['values'][g]['value'])}" if g in one["values"] else g
-                for g in (one["largest"], one["smallest"])]  # fmt: skip
+        ends = ["all alike", ""] if not one["gap"] else [
+            f"{g} {shown(one['values'][g]['value'])}" if g in one["values"] else g
+            for g in (one["largest"], one["smallest"])
+        ]  # fmt: skip
         rows.append({"cells": [*texts(title), gap, *texts(*ends, "not tested" if p is None else p_shown(p))]})
     forced: Any = told["not_all_at_once"]
     said = []

@@ -171,7 +171,7 @@ function One({ name, title, trade, says, c, late, color }: OneProps) {
   const { results } = useScope();
   const apart = (c.p ?? 1) <= 1 - results.settings.confidence;
   const MOST = 8;
-  const ends = [c.largest, c.smallest];
+  const ends = c.gap ? [c.largest, c.smallest] : [];
   const shownValues =
     values.length <= MOST
       ? values
@@ -232,9 +232,9 @@ function One({ name, title, trade, says, c, late, color }: OneProps) {
               {late ? PENDING : shown(c.gap)}
             </span>{" "}
             <span className="text-soft">{!late && c.low != null && `${shown(c.low)} to ${shown(c.high)}`}</span>
-            <span className="block text-soft text-xs">
-              {c.largest} over {c.smallest}
-              {!late && (c.p != null ? `, p ${pShown(c.p)}` : `; not tested: ${c.why}`)}
+            <span className="block text-soft text-xs" title={c.p == null ? c.why : undefined}>
+              {c.gap > 0 ? `${c.largest} over ${c.smallest}` : "none over another"}
+              {!late && (c.p != null ? `, p ${pShown(c.p)}` : "; not tested")}
             </span>
             {c.ratio != null && !late && (
               <span className="block text-soft text-xs">the lesser is {shown(c.ratio)} of the greater</span>
