@@ -247,6 +247,8 @@ def _pair(results: Results, a: str, b: str, metric: str, d: Difference) -> Unfol
             how += f" {p_shown(d['p'] or 0.0)}" + (
                 f"; {p_shown(adjusted)} for having compared all pairs (Holm)." if adjusted is not None else "."
             )
+        elif "why" in d:
+            how += f" Not tested: {d['why']}."
     if d.get("approximate"):
         how += " The interval is approximate: in simulations it covered the true value less often than stated."
     if "more_rows" in d:
