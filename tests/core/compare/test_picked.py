@@ -66,9 +66,9 @@ def test_a_pair_with_it_has_an_interval_and_no_p(both):
 def test_a_difference_from_it_unfolds_with_why_it_is_not_tested(both):
     plain, picked = both
     told = core.unfold_path(picked, "A - B/roc_auc")
-    assert told["how"].endswith(f"Not tested: {WHY}.")
-    assert "interval" in told["how"]
-    assert "Not tested" not in core.unfold_path(plain, "A - B/roc_auc")["how"]
+    assert told["interval"].endswith(f"Not tested: {WHY}.")
+    assert "95 % interval" in told["interval"]
+    assert "Not tested" not in core.unfold_path(plain, "A - B/roc_auc")["interval"]
 
 
 def test_the_others_are_adjusted_as_if_it_were_not_there(both):
