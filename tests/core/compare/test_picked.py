@@ -121,6 +121,7 @@ def test_who_is_right_where_two_differ_is_told_without_a_test():
         assert ("p" in told["disagreement"]["only_a_share"]) is tested
         (less,) = evaluation.part(core.Part("cells", **where)).values()
         assert any(p is not None for row in less["cells"]["p_adjusted"] for p in row) is tested
+        assert all(x is not None for end in ("low", "high") for row in less["cells"][end] for x in row)
         (over,) = evaluation.part(core.Part("across", fields=("ward",), **where)).values()
         of = over["across"]["metrics"]["accuracy"]
         assert (of["unlike"] is not None) is tested

@@ -92,9 +92,10 @@ def less(both: Both, against: str, reading: Reading) -> CellsLess:
     def column(key: str) -> list[list[float | None]]:
         return [[d.get(key) for d in row] for row in grid]  # type: ignore[misc]
 
+    kind = "" if reading.untested else "_adjusted"  # what is not tested is not adjusted either
     of_a, of_b = both.joint.sides
     return {
         "against": against, "rows": len(a.actual), "counts": (of_a - of_b).tolist(),
-        "difference": column("difference"), "low": column("low_adjusted"), "high": column("high_adjusted"),
+        "difference": column("difference"), "low": column(f"low{kind}"), "high": column(f"high{kind}"),
         "p_adjusted": column("p_adjusted"),
     }  # fmt: skip

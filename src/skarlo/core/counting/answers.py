@@ -110,14 +110,19 @@ class Scored:
     def place(self) -> IntArray:
         """The place in the tally of each row with a score."""
         if self.source is not None:
-            (whole, kept), (_, at) = self.source, self._left
-            place = whole.place[kept]
-            return place if at is None else at[place]
+            (whole, kept), (_, gone) = self.source, self._left
+            place = tally.without(whole.place, np.flatnonzero(~kept))
+            if len(gone) > tally.FEW:
+                return place - np.searchsorted(gone, place)
+            moved = np.zeros(len(place), dtype=np.int8)
+            for at in gone.tolist():
+                moved += place > at
+            return place - moved
         return ranks(self.score + 0.0) if self.complete else self.given.place
 
     @cached_property
-    def _left(self) -> tuple[Tally, IntArray | None]:
-        """The tally of the rows it was taken from less those that were left out, and where each place went."""
+    def _left(self) -> tuple[Tally, IntArray]:
+        """The tally of the rows it was taken from less those that were left out, and which places went with them."""
         assert self.source is not None
         whole, kept = self.source
         t, out = whole.tally, np.flatnonzero(~kept)
@@ -126,11 +131,8 @@ class Scored:
         np.subtract.at(pos, place[positive], 1)
         np.subtract.at(neg, place[~positive], 1)
         gone = np.unique(place[pos[place] + neg[place] == 0])
-        if not len(gone):
-            return Tally(t.score, pos, neg, source=(t, None)), None
-        stays = np.ones(len(pos), dtype=bool)
-        stays[gone] = False
-        return Tally(t.score[stays], pos[stays], neg[stays], source=(t, stays)), np.cumsum(stays) - 1
+        score, pos, neg = (tally.without(x, gone) for x in (t.score, pos, neg))
+        return Tally(score, pos, neg, source=(t, gone)), gone
 
     def of_rows(self, on_positive: FloatArray, on_negative: FloatArray) -> FloatArray:
         """Of each row with a score, what stands at its place for its class; both arrays go along the tally."""

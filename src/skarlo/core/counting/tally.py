@@ -13,7 +13,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from itertools import pairwise
+from typing import Any, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -21,6 +22,7 @@ import numpy.typing as npt
 from ..number import BoolArray, FloatArray, IntArray
 from ..once import Once
 
+T = TypeVar("T", bound=np.generic)
 Counts = npt.NDArray[Any]
 
 NARROW = 2**31  # rows from which on a count no longer fits into 32 bits
@@ -41,6 +43,19 @@ def blocks(n: int, size: int = BLOCK) -> Iterator[slice]:
     return (slice(i, min(n, i + size)) for i in range(0, n, size))
 
 
+FEW = 64  # places that are stepped over one by one
+
+
+def without(x: npt.NDArray[T], gone: IntArray) -> npt.NDArray[T]:
+    """What stands elsewhere than at some places, ascending; nothing is copied where there are none."""
+    if not len(gone):
+        return x
+    if len(gone) > FEW:
+        return np.delete(x, gone)
+    ends = [*gone.tolist(), len(x)]
+    return np.concatenate([x[: ends[0]], *(x[i + 1 : j] for i, j in pairwise(ends))])
+
+
 @dataclass(frozen=True)
 class Tally:
     """Counts at the distinct scores.
@@ -51,23 +66,22 @@ class Tally:
     pos, neg : int32 (int64 from 2^31 rows on), shape (k,); rows of the positive and of the negative class at each
         score; with sampling weights float64, the sums of their weights
     once : what was worked out of it, for whoever asks next
-    source : the tally that all but few of its rows were left of, and which of its scores stayed (None: all)
+    source : the tally that all but few of its rows were left of, and which of its places went with them
     """
 
     score: FloatArray
     pos: Counts
     neg: Counts
     once: Once = field(default_factory=Once, compare=False, repr=False)
-    source: tuple[Tally, BoolArray | None] | None = field(default=None, compare=False, repr=False)
+    source: tuple[Tally, IntArray] | None = field(default=None, compare=False, repr=False)
 
     def of_score(self, name: str, make: Callable[[FloatArray], FloatArray]) -> FloatArray:
         """What hangs on the score alone, shape (k,): of a tally that was left of another it is read from there, where
         it is worked out once."""
         if self.source is None:
             return make(self.score)
-        whole, stays = self.source
-        found = whole.once.get(name, lambda: make(whole.score))
-        return found if stays is None else found[stays]
+        whole, gone = self.source
+        return without(whole.once.get(name, lambda: make(whole.score)), gone)
 
     @cached_property
     def positives(self) -> Any:

@@ -310,7 +310,8 @@ def _less(standing: _Standing, faces: Sequence[Face], less: CellsLess) -> Rungs:
     def cell(i: int, j: int) -> RungCell:
         n, d = less["counts"][i][j], less["difference"][i][j]
         low, high = less["low"][i][j], less["high"][i][j]
-        apart = low is not None and high is not None and (low > 0 or high < 0)
+        tested = less["p_adjusted"][i][j] is not None
+        apart = tested and low is not None and high is not None and (low > 0 or high < 0)
         tint = "right" if i == j else ""
         roomy = len(standing.names) <= ENDS
         ends = "" if low is None or high is None or not roomy else f"{shown(low)} to {shown(high)}"

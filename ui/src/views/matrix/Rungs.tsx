@@ -214,7 +214,8 @@ function Cell({
   const mean = missed.reduce((a, b) => a + b, 0) / Math.max(1, missed.length);
   const none = faces.every((f) => (f.cells[i]?.[j] ?? 0) === 0);
   const low = less?.low[i]?.[j] ?? null;
-  const apart = low !== null && (low > 0 || (less?.high[i]?.[j] ?? 0) < 0);
+  const tested = less?.p_adjusted[i]?.[j] != null;
+  const apart = tested && low !== null && (low > 0 || (less?.high[i]?.[j] ?? 0) < 0);
   const depth = pending || right ? 0 : less ? (apart ? 26 : 0) : none ? 0 : 8 + Math.round(60 * mean);
   const edge = focused ? "outline-2 outline outline-ink" : "";
   return (
