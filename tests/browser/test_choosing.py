@@ -231,8 +231,9 @@ def test_a_sweep_is_read_and_saved_and_counted_again(person, study, rows):
     ana = person("ana")
     ana.goto(f"{study}/cutoff")
     ana.get_by_role("button", name="every metric at cutoffs one step apart").click()
-    ana.get_by_role("radio", name="0.05").click()
     table = ana.locator("[data-part='sweep']")
+    expect(table.locator("tbody tr")).to_have_count(11)
+    ana.get_by_role("radio", name="0.05").click()
     expect(table.locator("tbody tr")).to_have_count(21)
     test = [r for r in rows if r["split"] == "test"]
     actual = [r["actual"] == "yes" for r in test]
