@@ -91,12 +91,8 @@ class Sliced:
         untested : why the differences from the other rows have no p, if so
         """
         field = Field("condition", (name, ""), np.where(inside, 0, 1), listed=1)
-        found = Slices(self.subject.on(split).judged, [(field,)], self._rows_of(split), self.subject.reading).all()
-        for one in found if untested else ():
-            for d in one.told["rest"].values():
-                if d.get("p") is not None:
-                    d |= {"p": None, "p_adjusted": None, "why": untested}
-        return found
+        reading = replace(self.subject.reading, untested=untested) if untested else self.subject.reading
+        return Slices(self.subject.on(split).judged, [(field,)], self._rows_of(split), reading).all()
 
     def truth(self, split: str, c: NamedCondition) -> Truth:
         """Of the rows of a split whether a named condition is true; what it says of an answer without saying whose is
