@@ -181,3 +181,42 @@ def test_of_odd_studies_what_is_named_and_marked_goes_out_and_comes_in_again(sig
     assert told(again.json["id"]) == before
     assert read_alone(again.json["id"]) == alone
     assert ask(ana, f"/studies/{again.json['id']}/rows", count=3).json["rows"][1]["note"]["text"] == "seen twice"
+
+
+@pytest.mark.parametrize("kind", ["unanswered", "left_out", "weighted", "classes_only", "alone", "twelve", "thirty"])
+def test_of_odd_studies_rows_that_one_picked_test_nothing_of_it(signed_in, workspace, tmp_path, kind):
+    """On every view, in the report, and once the study was saved and brought in again."""
+    number = bring_in(workspace, odd(tmp_path / kind, kind).path, user_named(workspace, "ana"))
+    ana = signed_in("ana")
+    kept = name(ana, number, "n" * 60, where="right", keep=True, candidate=1)
+    assert kept.status_code == 200, kept.json
+    within = f'=named "{"n" * 60}"'
+
+    def read(study):
+        found = ask(ana, f"/studies/{study}/results", within=within).json
+        own = found["holdout"]["picked_by"]
+        assert own == [found["candidates"][0]["name"]]
+        for pair in found["pairs"]:
+            if pair["a"] in own:
+                assert all(d.get("p") is None for d in pair["metrics"].values()), pair["a"]
+        split = found["holdout"]["report_on"]
+        of = {c["name"]: c["splits"][split]["metrics"] for c in found["candidates"]}
+        return of, found["pairs"], found["best"]
+
+    before = read(number)
+    split = ask(ana, f"/studies/{number}").json["holdout"]["report_on"]
+    for view in ("roster", "matrix", "curves", "calibration", "cutoff", "slices", "head-to-head"):
+        told = ask(ana, f"/studies/{number}/sentence", view=view, split=split, show=[1, 2], within=within)
+        assert told.status_code == 200, (view, told.json)
+        assert f"{next(iter(before[0]))} leads" not in told.json["sentence"], view
+        scope = {"split": split, "show": [1], "within": {"": within[1:]}}
+        assert ana("POST", f"/studies/{number}/exhibits", {"view": view, "scope": scope}).status_code in (201, 422), (
+            view
+        )
+    page = ana("GET", f"/studies/{number}/dossier/preview")
+    assert page.status_code == 200
+    assert "p &lt; 0.001" not in page.data.decode()
+    saved = ana("GET", f"/studies/{number}/export.zip").data
+    again = ana("POST", "/imports?name=saved.zip", data=saved, content_type="application/zip", headers=WAIT)
+    assert again.status_code == 201, again.json
+    assert read(again.json["id"]) == before
