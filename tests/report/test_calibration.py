@@ -95,6 +95,14 @@ def test_nothing_is_judged_on_rows_that_its_own_answers_picked_out():
     assert told["head-to-head"].startswith("Net is not tested on rows that its own answers picked out")
 
 
+@pytest.mark.parametrize(("rows", "told"), [(1, "there is 1 row,"), (7, "there are 7 rows,")])
+def test_of_a_slice_with_under_thirty_rows_it_is_said_how_many(rows, told):
+    s = replace(study(lambda p: p, rows=rows), splits={"all": np.ones(rows, dtype=bool)}, report_on="all", tune_on=None)
+    results = core.evaluate(replace(s, picked=True), "none")
+    text = sentence("calibration", results, Scope("all", (1, 2), within={"ward": "East"}))
+    assert text == f"Where ward is East {told} fewer than 30: counts alone are told of them."
+
+
 def test_of_few_rows_nothing_is_said_and_of_none_that_there_are_none():
     assert "too few rows to say whether Net can be believed" in said(lambda p: p, rows=40)[0]
     assert "give no probability that could be compared" in said(lambda p: p, show=(2,))[0]

@@ -32,12 +32,13 @@ def sentence(view: str, results: Results, scope: Scope) -> str:
     where = f" where {scope.where}" if scope.within else ""
     if not chosen:
         return "No candidate is switched on."
-    if not chosen[0].part["rows"]:
+    rows = chosen[0].part["rows"]
+    if not rows:
         return f"There are no {'' if scope.split == 'all' else f'{scope.split} '}rows{where}."
     least = results["settings"]["min_slice"]
-    if scope.within and not EXHIBITS[view].counts_only and chosen[0].part["rows"] < least:
-        rows = counted_rows(chosen[0].part["rows"], scope.split)
-        return f"Where {scope.where} there are {rows}, fewer than {least}: counts alone are told of them."
+    if scope.within and not EXHIBITS[view].counts_only and rows < least:
+        there = f"there {'is' if rows == 1 else 'are'} {counted_rows(rows, scope.split)}, fewer than {least}"
+        return f"Where {scope.where} {there}: counts alone are told of them."
     draft = EXHIBITS[view].two if results["holdout"]["positive"] is not None else EXHIBITS[view].many
     said = draft(results, scope, chosen)
     if not where or where in said:
