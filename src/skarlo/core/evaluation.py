@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
-from functools import cached_property, partial
+from functools import partial
 from typing import Any, cast
 
 import numpy as np
@@ -21,7 +21,7 @@ from .decide.gates import Judged, judge
 from .head import described, head_of
 from .metrics.panel import Reading
 from .number import BoolArray, Difference, Finding
-from .once import Once, threads
+from .once import Once, lazy, threads
 from .parts import KINDS, Curves, Part, of_file, put_together
 from .prepared import OnSplit, Placed, Prepared, prepare
 from .progress import Progress, Steps
@@ -199,7 +199,7 @@ class Evaluation:
             return {name: value for name, value in found.items() if value is not None}
         return _OF_STUDY[part.kind](self)
 
-    @cached_property
+    @lazy
     def _candidates(self) -> list[Subject]:
         s = self.study
         out = []
@@ -216,7 +216,7 @@ class Evaluation:
     def _placed(self, i: int, placed: Placed, split: str) -> OnSplit:
         return self._once.get(("on", i, split), lambda: self.ready.at(i, split, placed))
 
-    @cached_property
+    @lazy
     def _baselines(self) -> list[Subject]:
         s = self.study
         reading = Reading(s.classes, s.positive, s.settings, s.metrics)
@@ -238,7 +238,7 @@ class Evaluation:
     def _subjects(self) -> list[Subject]:
         return [*self._candidates, *self._baselines]
 
-    @cached_property
+    @lazy
     def _entrants(self) -> list[Entrant]:
         return [s.entrant for s in self._candidates]
 
@@ -259,7 +259,7 @@ class Evaluation:
         """What was evaluated."""
         return head_of(self.study, [s.about for s in self._subjects])
 
-    @cached_property
+    @lazy
     def chosen(self) -> Chosen:
         """What was learned or chosen on some rows and is read on others."""
         return Chosen(self.ready, self._once, self._candidates)

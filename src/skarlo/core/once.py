@@ -6,7 +6,7 @@ import os
 import threading
 from collections.abc import Callable, Hashable, Iterable
 from concurrent.futures import ThreadPoolExecutor
-from typing import Any, TypeVar, cast
+from typing import Any, Generic, Self, TypeVar, cast, overload
 
 T = TypeVar("T")
 S = TypeVar("S")
@@ -66,3 +66,47 @@ class Once:
         """Whether the value of a key is there."""
         with self._lock:
             return key in self._values
+
+
+class lazy(Generic[T]):  # noqa: N801  (it stands where `property` does)
+    """A property made when it is first read and kept with its object, once, however many threads read it together.
+
+    Unlike `functools.cached_property`, whose one lock (Python 3.11) keeps the other objects of a class waiting too, it
+    has a lock for each object and only while the value is made.
+
+    Examples
+    --------
+    >>> class Square:
+    ...     def __init__(self, side: float) -> None:
+    ...         self.side = side
+    ...     @lazy
+    ...     def area(self) -> float:
+    ...         print("made")
+    ...         return self.side**2
+    >>> one = Square(3.0)
+    >>> one.area, one.area
+    made
+    (9.0, 9.0)
+    """
+
+    def __init__(self, make: Callable[[Any], T]) -> None:
+        self._make = make
+        self.__doc__ = make.__doc__
+
+    def __set_name__(self, owner: type, name: str) -> None:
+        self._name, self._lock = name, f"lock of {name}"
+
+    @overload
+    def __get__(self, owned: None, owner: type) -> Self: ...
+    @overload
+    def __get__(self, owned: object, owner: type) -> T: ...
+    def __get__(self, owned: object | None, owner: type) -> Self | T:
+        if owned is None:
+            return self
+        values = owned.__dict__
+        own = values.setdefault(self._lock, threading.Lock())  # one of them stays, whoever comes first
+        with own:
+            if self._name not in values:
+                values[self._name] = self._make(owned)
+            values.pop(self._lock, None)
+            return cast(T, values[self._name])

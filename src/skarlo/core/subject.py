@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import cached_property, partial
+from functools import partial
 from typing import Any, TypeVar
 
 from .compare import cells, expected
@@ -20,7 +20,7 @@ from .decide import confidence, cutoffs, net_benefit, review
 from .metrics import classes, counts, own, panel, ranking, reliability
 from .metrics.panel import Reading
 from .number import absent
-from .once import Once
+from .once import Once, lazy
 from .parts import Curves, Part
 from .prepared import OnSplit, Prepared
 from .results import CandidateResult
@@ -322,7 +322,7 @@ class Subject:
         there = a.positive is not None and a.tally is not None and a.tally.rows > 0
         return there and not self.is_baseline and not self.too_few(split)
 
-    @cached_property
+    @lazy
     def sliced(self) -> Sliced:
         """Its rows by fields, named conditions and marks."""
         return Sliced(self)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 
@@ -15,6 +14,7 @@ from ..metrics import classes, counts, influence, own, ranking, spread
 from ..metrics.definitions import METRICS
 from ..metrics.losses import row_loss
 from ..number import BoolArray, FloatArray, total
+from ..once import lazy
 from ..stats.estimate import Estimate
 from ..stats.intervals import Interval, wilson_share, z_value
 from ..stats.mover import correlation, mover, mover_mean
@@ -47,11 +47,11 @@ class Both:
         found = None if self.together is None else self.together.of(name, *(self.whole or (a, b)), rows)
         return found or of_one_score(name, a, b) or self._two.of(name, a, b)
 
-    @cached_property
+    @lazy
     def _two(self) -> Together:
         return Together([x.scored for x in self.sides if x.scored is not None])
 
-    @cached_property
+    @lazy
     def joint(self) -> Joint:
         """Their rows as counts of (actual, predicted by a, predicted by b)."""
         return Joint.of(self.a, self.b)

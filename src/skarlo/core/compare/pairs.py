@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property, partial
+from functools import partial
 from itertools import combinations
 
 import numpy as np
@@ -15,7 +15,7 @@ from ..metrics.classes import FEW
 from ..metrics.panel import Reading
 from ..metrics.trust import DIFFERENCE, mark_difference
 from ..number import BoolArray, Difference, Metric
-from ..once import Once, beside
+from ..once import Once, beside, lazy
 from ..results import Lead, PairResult
 from ..stats import tests
 from ..stats.tests import Compared
@@ -50,7 +50,7 @@ class Pair:
     b: Entrant
     together: Together | None = None
 
-    @cached_property
+    @lazy
     def answers(self) -> Both:
         """On the rows that neither leaves out."""
         if not (self.a.left_out or self.b.left_out):
@@ -58,7 +58,7 @@ class Pair:
         a, b = (e.whole.answered if e.left_out else None for e in (self.a, self.b))
         return self._on(b if a is None else a if b is None else a & b)
 
-    @cached_property
+    @lazy
     def scores(self) -> Both:
         """On the rows that both answered."""
         if self.a.whole.all_answered and self.b.whole.all_answered:
@@ -74,7 +74,7 @@ class Pair:
             return self._whole
         return Both(_only(self.a.whole, keep), _only(self.b.whole, keep))
 
-    @cached_property
+    @lazy
     def _whole(self) -> Both:
         return Both(self.a.whole, self.b.whole, self.together)
 

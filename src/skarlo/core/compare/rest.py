@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Container, Mapping
 from dataclasses import replace
-from functools import cached_property, partial
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,7 @@ from ..metrics.definitions import METRICS
 from ..metrics.losses import mean_loss_estimate, moments
 from ..metrics.panel import Reading
 from ..number import BoolArray, IntArray, Metric
+from ..once import lazy
 from ..stats import tests
 from ..stats.estimate import Estimate
 from ..stats.intervals import Interval, hybrid_difference, z_value
@@ -34,12 +35,12 @@ class Part:
     def __init__(self, whole: Answers, places: Callable[[], IntArray | BoolArray], counted: Table | None) -> None:
         self.whole, self.places, self.counted = whole, places, counted
 
-    @cached_property
+    @lazy
     def rows(self) -> Answers:
         """The rows."""
         return self.whole.take(self.places(), self.counted)
 
-    @cached_property
+    @lazy
     def table(self) -> Table | None:
         """Their matrix."""
         return self.rows.table if self.counted is None else self.counted

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Container, Hashable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property, partial
+from functools import partial
 
 import numpy as np
 
@@ -16,7 +16,7 @@ from ..metrics import counts
 from ..metrics.panel import Reading, in_order, of_counts, of_scores
 from ..metrics.trust import SLICE, is_approximate, mark, mark_difference
 from ..number import BoolArray, IntArray, Metric, absent
-from ..once import Once
+from ..once import Once, lazy
 from ..results import SliceResult
 from ..stats import tests
 from ..stats.tests import Compared, Many
@@ -63,12 +63,12 @@ class Slices:
         self.a, self.lists, self.rows, self.reading, self.rest = a, tuple(lists), rows, reading, rest
         self.once, self._found, self.scores = once or Once(), Once(), scores
 
-    @cached_property
+    @lazy
     def _codes(self) -> Codes:
         whole = bool(self.rows.all())
         return {f.name: f.codes if whole else f.codes[self.rows] for fields in self.lists for f in fields}
 
-    @cached_property
+    @lazy
     def _counts(self) -> list[Counted] | None:
         return _counted(self.a, self.lists, self._codes)
 
@@ -160,7 +160,7 @@ class Members:
     def __init__(self, fields: tuple[Field, ...], codes: Codes, n: int) -> None:
         self.fields, self.codes, self.n = fields, codes, n
 
-    @cached_property
+    @lazy
     def _placed(self) -> tuple[IntArray, IntArray]:
         code = np.zeros(self.n, dtype=np.int64)
         for f in self.fields:
@@ -173,7 +173,7 @@ class Members:
         """The joint codes that rows bear, ascending."""
         return self._placed[0]
 
-    @cached_property
+    @lazy
     def _ordered(self) -> tuple[IntArray, IntArray]:
         found, place = self._placed
         place = place.astype(np.uint16 if len(found) <= 2**16 else np.int64)  # few codes are put in order by digits

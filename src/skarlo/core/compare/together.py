@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from functools import cached_property, partial
+from functools import partial
 
 import numpy as np
 
@@ -16,7 +16,7 @@ from ..counting.answers import Scored
 from ..counting.tally import blocks
 from ..metrics import losses, ranking
 from ..number import FloatArray, IntArray, total
-from ..once import Once, beside
+from ..once import Once, beside, lazy
 
 Table = tuple[FloatArray, FloatArray]  # what a (positive, negative) row bears at each distinct score
 
@@ -117,7 +117,7 @@ class Together:
         assert not several or self._places  # made once, and not by each
         beside(lambda name: self._once.get(name, lambda: self._sums(name)), wanted)
 
-    @cached_property
+    @lazy
     def _places(self) -> tuple[list[IntArray], list[IntArray]]:
         """Of each complete candidate the place in its tally of each positive, and of each negative."""
         positive = self.scored[0].positive

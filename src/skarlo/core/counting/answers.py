@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 from typing import Any, TypeVar
 
 import numpy as np
 import numpy.typing as npt
 
 from ..number import BoolArray, FloatArray, IntArray, total
-from ..once import Once
+from ..once import Once, lazy
 from . import table, tally
 from .bits import Bits, packed
 from .table import Table
@@ -82,22 +81,22 @@ class Scored:
     def _some(self, rows: Rows) -> Scored:
         return Scored(self.score[rows], self.positive[rows], self.probable, taken(self.weight, rows))
 
-    @cached_property
+    @lazy
     def answered(self) -> BoolArray:
         """Which rows have a score."""
         return np.asarray(~np.isnan(self.score))
 
-    @cached_property
+    @lazy
     def complete(self) -> bool:
         """Whether all have."""
         return not bool(np.isnan(self.score).any())
 
-    @cached_property
+    @lazy
     def given(self) -> Scored:
         """Only the rows with a score."""
         return self if self.complete else self._some(self.answered)
 
-    @cached_property
+    @lazy
     def tally(self) -> Tally:
         """The tally of the rows with a score."""
         if self.counted is not None:
@@ -106,7 +105,7 @@ class Scored:
             return self._left[0]
         return tally.make(self.score, self.positive, self.weight) if self.complete else self.given.tally
 
-    @cached_property
+    @lazy
     def place(self) -> IntArray:
         """The place in the tally of each row with a score."""
         if self.source is not None:
@@ -120,7 +119,7 @@ class Scored:
             return place - moved
         return ranks(self.score + 0.0) if self.complete else self.given.place
 
-    @cached_property
+    @lazy
     def _left(self) -> tuple[Tally, IntArray]:
         """The tally of the rows it was taken from less those that were left out, and which places went with them."""
         assert self.source is not None
@@ -155,28 +154,28 @@ class Probable:
         """The same on some of the rows."""
         return Probable(self.probabilities[rows], self.actual[rows], taken(self.weight, rows))
 
-    @cached_property
+    @lazy
     def answered(self) -> BoolArray:
         """Which rows have probabilities."""
         return np.asarray(~np.isnan(self.probabilities[:, 0]))
 
-    @cached_property
+    @lazy
     def complete(self) -> bool:
         """Whether all have."""
         return bool(self.answered.all())
 
-    @cached_property
+    @lazy
     def given(self) -> Probable:
         """Only the rows with probabilities."""
         return self if self.complete else self.take(self.answered)
 
-    @cached_property
+    @lazy
     def largest(self) -> IntArray:
         """The class with the largest probability, first of equals; -1 for no answer."""
         best = np.argmax(np.nan_to_num(self.probabilities, nan=-1.0), axis=1).astype(np.int64)
         return np.where(self.answered, best, -1)
 
-    @cached_property
+    @lazy
     def of_class(self) -> tuple[Scored, ...]:
         """Each class's probability as a score of that class against the rest, over the rows that have one."""
         g = self.given
@@ -184,7 +183,7 @@ class Probable:
             Scored(g.probabilities[:, k] + 0.0, g.actual == k, True, g.weight) for k in range(g.probabilities.shape[1])
         )
 
-    @cached_property
+    @lazy
     def likely(self) -> Scored:
         """The largest probability as a score of being right, over the rows that have one."""
         g = self.given
@@ -297,7 +296,7 @@ class Answers:
         """Whether what was given may be read as probabilities."""
         return self.probable is not None or (self.scored is not None and self.scored.probable)
 
-    @cached_property
+    @lazy
     def answered(self) -> BoolArray:
         """Which rows have an answer."""
         given = self.scored or self.probable
@@ -307,13 +306,13 @@ class Answers:
             return np.asarray(self.predicted >= 0)
         return np.ones(len(self.actual), dtype=bool)
 
-    @cached_property
+    @lazy
     def all_answered(self) -> bool:
         """Whether all have."""
         given = self.scored or self.probable
         return given.complete if given is not None else bool(self.answered.all())
 
-    @cached_property
+    @lazy
     def with_answer(self) -> Answers:
         """Only the rows with an answer: what score metrics are over."""
         if self.all_answered:
@@ -322,12 +321,12 @@ class Answers:
         probable = None if self.probable is None else self.probable.given
         return self._with(self.answered, scored, probable, None)
 
-    @cached_property
+    @lazy
     def is_positive(self) -> BoolArray:
         """Which rows are positive."""
         return np.asarray(self.actual == self.positive)
 
-    @cached_property
+    @lazy
     def positives(self) -> int:
         """How many rows are positive, answered or not."""
         return int(np.count_nonzero(self.is_positive))
@@ -352,19 +351,19 @@ class Answers:
             raise ValueError("answers of classes only have no place in a tally")
         return self.scored
 
-    @cached_property
+    @lazy
     def was(self) -> list[Bits]:
         """For each class which rows are of it, as bits."""
         return [packed(self.actual == k) for k in range(self.classes)]
 
-    @cached_property
+    @lazy
     def said(self) -> list[Bits]:
         """For each class which rows are predicted to be of it, as bits. Raises ValueError without predicted classes."""
         if self.predicted is None:
             raise ValueError("no class is predicted")
         return [packed(self.predicted == k) for k in range(self.classes)]
 
-    @cached_property
+    @lazy
     def table(self) -> Table | None:
         """The matrix, with a last column where rows without an answer count as wrong."""
         if self.predicted is None:

@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
 from ..number import BoolArray, FloatArray, IntArray
+from ..once import lazy
 from ..stats import intervals
 from ..stats.draws import generator, resampled
 from .tally import blocks
@@ -61,7 +61,7 @@ class Table:
     def classes(self) -> int:
         return int(self.cells.shape[0])
 
-    @cached_property
+    @lazy
     def total(self) -> float:
         return float(self.cells.sum())
 
@@ -96,7 +96,7 @@ class Table:
             return float(n * n / self.squares[denominator].sum())
         return float(n)
 
-    @cached_property
+    @lazy
     def effective_rows(self) -> float:
         """The effective number of rows of the whole table."""
         if self.squares is None:

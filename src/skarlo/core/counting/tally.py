@@ -12,7 +12,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
-from functools import cached_property
 from itertools import pairwise
 from typing import Any, TypeVar
 
@@ -20,7 +19,7 @@ import numpy as np
 import numpy.typing as npt
 
 from ..number import BoolArray, FloatArray, IntArray
-from ..once import Once
+from ..once import Once, lazy
 
 T = TypeVar("T", bound=np.generic)
 Counts = npt.NDArray[Any]
@@ -83,11 +82,11 @@ class Tally:
         whole, gone = self.source
         return without(whole.once.get(name, lambda: make(whole.score)), gone)
 
-    @cached_property
+    @lazy
     def positives(self) -> Any:
         return self.pos.sum().item()
 
-    @cached_property
+    @lazy
     def negatives(self) -> Any:
         return self.neg.sum().item()
 
@@ -95,17 +94,17 @@ class Tally:
     def rows(self) -> Any:
         return self.positives + self.negatives
 
-    @cached_property
+    @lazy
     def tp(self) -> Counts:
         """True positives with the cutoff at each score, aligned with `score`."""
         return _from_above(self.pos)
 
-    @cached_property
+    @lazy
     def fp(self) -> Counts:
         """False positives with the cutoff at each score, aligned with `score`."""
         return _from_above(self.neg)
 
-    @cached_property
+    @lazy
     def steps(self) -> Steps:
         """The same at the scores where a positive stands, from the highest down: most numbers need no others."""
         if self.pos.dtype.kind == "i":

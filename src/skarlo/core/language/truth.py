@@ -10,12 +10,13 @@ import operator
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
-from functools import cache, cached_property, reduce
+from functools import cache, reduce
 from typing import Any, Literal
 
 import numpy as np
 
 from ..number import BoolArray, FloatArray, IntArray
+from ..once import lazy
 
 Kind = Literal["text", "number", "date"]
 
@@ -27,7 +28,7 @@ class Texts:
     categories: Sequence[str]
     codes: IntArray
 
-    @cached_property
+    @lazy
     def absent(self) -> BoolArray:
         """Where there is none."""
         return np.asarray(self.codes < 0)
@@ -43,7 +44,7 @@ class Numbers:
 
     values: FloatArray
 
-    @cached_property
+    @lazy
     def absent(self) -> BoolArray:
         """Where there is none."""
         return np.asarray(np.isnan(self.values))

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import lru_cache
 
 import numpy as np
 
 from ..counting import outcomes
 from ..counting.table import Sampling, Table, prior, thin
 from ..number import BoolArray, FloatArray, IntArray, Metric, absent, bounded, measured, point
+from ..once import lazy
 from ..stats import intervals
 from ..stats.draws import NO_DRAW, ends
 from . import agreement
@@ -91,11 +92,11 @@ class Shares:
     rows: FloatArray
     effective: FloatArray
 
-    @cached_property
+    @lazy
     def exists(self) -> BoolArray:
         return np.asarray(self.n > 0)
 
-    @cached_property
+    @lazy
     def value(self) -> FloatArray:
         """The shares; 0 where there is nothing to share, which `exists` says."""
         return np.divide(self.k, self.n, out=np.zeros(len(self.k)), where=self.exists)

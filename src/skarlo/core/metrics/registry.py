@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Literal
+
+from ..once import lazy
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -77,42 +78,42 @@ class Registry(Mapping[str, Definition]):
     def _told(self, classes: str, *needs: str) -> tuple[str, ...]:
         return tuple(d.name for d in self._entries.values() if d.classes in (classes, "any") and d.needs in needs)
 
-    @cached_property
+    @lazy
     def counts(self) -> tuple[str, ...]:
         """Those that read the predicted class."""
         return tuple(d.name for d in self._entries.values() if d.needs == "counts")
 
-    @cached_property
+    @lazy
     def two(self) -> tuple[str, ...]:
         """Those of two classes."""
         return self._told("two", "counts", "scores", "probabilities")
 
-    @cached_property
+    @lazy
     def many(self) -> tuple[str, ...]:
         """Those of three classes or more."""
         return self._told("many", "counts", "scores", "probabilities")
 
-    @cached_property
+    @lazy
     def of_scores(self) -> tuple[str, ...]:
         """Those of two classes that read scores or probabilities."""
         return self._told("two", "scores", "probabilities")
 
-    @cached_property
+    @lazy
     def of_probabilities(self) -> tuple[str, ...]:
         """Those of two classes that read scores as probabilities."""
         return self._told("two", "probabilities")
 
-    @cached_property
+    @lazy
     def of_class_probabilities(self) -> tuple[str, ...]:
         """Those of three classes or more that read probabilities."""
         return self._told("many", "scores", "probabilities")
 
-    @cached_property
+    @lazy
     def rates(self) -> tuple[str, ...]:
         """One outcome over another: Wilson's interval, and F1 that is mapped from it."""
         return tuple(d.name for d in self._entries.values() if d.over is not None)
 
-    @cached_property
+    @lazy
     def expressions(self) -> tuple[str, ...]:
         """Those that are nothing but a formula over the counts."""
         return tuple(d.name for d in self._entries.values() if d.expression)
@@ -124,7 +125,7 @@ class Registry(Mapping[str, Definition]):
     @contextmanager
     def with_one_more(self, entry: Definition) -> Iterator[None]:
         """One metric more for a while: what tests and trials need."""
-        derived = [name for name, x in vars(Registry).items() if isinstance(x, cached_property)]
+        derived = [name for name, x in vars(Registry).items() if isinstance(x, lazy)]
         self._entries[entry.name] = entry
         try:
             for name in derived:
