@@ -51,6 +51,7 @@ def pairs(n: int) -> None:
         with_them.append(took(lambda: core.evaluate(study_of(n), "none")))
         with (
             mock.patch.object(paired, "pairs", lambda *a, **k: []),
+            mock.patch.object(paired, "together", lambda *a: None),
             mock.patch.object(paired, "against_baselines", lambda entrants, *a: {e.name: {} for e in entrants}),
             mock.patch.object(findings, "of_study", lambda *a: []),
         ):

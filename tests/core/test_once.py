@@ -28,10 +28,10 @@ class Slow:
 
 
 def test_objects_of_a_class_are_made_beside_each_other():
-    """Both are within `value` at once; one lock for the class would keep the second out, and the barrier would break."""
+    """Both are within `value` at once: one lock for the class would keep the second out, and break the barrier."""
     both = threading.Barrier(2)
     with ThreadPoolExecutor(2) as pool:
-        assert list(pool.map(lambda one: one.value, (Slow(both), Slow(both)))) == [7, 7]
+        assert [*pool.map(lambda one: one.value, (Slow(both), Slow(both)))] == [7, 7]
 
 
 def test_an_object_is_made_once_by_many_threads():

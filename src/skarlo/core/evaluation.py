@@ -124,12 +124,12 @@ class Evaluation:
             finally:
                 several.shutdown(cancel_futures=True)
         values = {p: self.part(p) for p in asked if KINDS[p.kind].each}
-        steps.next("comparing the candidates, pair by pair")
+        steps.next("putting the results together")
         return put_together({p: values[p] if p in values else self.part(p) for p in asked})
 
     def _apart(self, asked: Sequence[Part], steps: Steps) -> Iterable[Callable[[], None]]:
-        """What can be worked out beside each other: each candidate on each split, what recalibration would do, and the
-        baselines."""
+        """What can be worked out beside each other: each candidate on each split, what recalibration would do, the
+        baselines, and last the pairs, which wait for what they read of the others."""
         for subject in self._candidates:
             for split in self.study.splits:
                 mine = [p for p in asked if p.split == split and p.kind not in _OF_SEVERAL]
@@ -139,6 +139,13 @@ class Evaluation:
                 yield partial(self._recalibrate, subject, steps)
         here = [p for p in asked if p.split in self.study.splits and p.kind not in _OF_SEVERAL]
         yield partial(self._measure_baselines, here, steps)
+        if Part("pairs") in asked:
+            yield partial(self._compare, steps)
+
+    def _compare(self, steps: Steps) -> None:
+        steps.next("comparing the candidates, pair by pair")
+        self.pairs()
+        self._against()
 
     def _measure_baselines(self, parts: Sequence[Part], steps: Steps) -> None:
         steps.next("measuring the baselines")
@@ -173,7 +180,7 @@ class Evaluation:
 
     def _steps(self, asked: Sequence[Part]) -> int:
         each = len({p.split for p in asked if p.split}) + (Part("recalibration") in asked)
-        return len(self.study.candidates) * each + 2
+        return len(self.study.candidates) * each + (Part("pairs") in asked) + 2
 
     def subject_named(self, name: str) -> Subject:
         """A candidate. Raises KeyError where there is none of that name."""

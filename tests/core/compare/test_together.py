@@ -10,7 +10,7 @@ from skarlo.core.compare.paired import Both
 from skarlo.core.compare.pairs import Entrant
 from skarlo.core.compare.together import TABLES, Together, of_one_score
 from skarlo.core.counting import tally
-from skarlo.core.counting.answers import Answers, ranks
+from skarlo.core.counting.answers import Answers
 from skarlo.core.counting.joint import MOST_MASKS, Joint
 from skarlo.core.metrics import calibration, logistic, panel
 from skarlo.core.metrics.panel import Reading
@@ -142,7 +142,7 @@ def test_a_tally_of_rows_with_few_left_out_is_that_of_the_rows(seed):
     assert found.source is not None
     for name in ("score", "pos", "neg"):
         assert getattr(found.tally, name).tolist() == getattr(fresh, name).tolist()
-    assert found.place.tolist() == ranks(score[rows] + 0.0).tolist()
+    assert found.place.tolist() == np.searchsorted(fresh.score, score[rows] + 0.0).tolist()
 
 
 def test_a_tally_of_few_rows_or_of_rows_without_a_score_is_made_anew():

@@ -27,7 +27,7 @@ Counts = npt.NDArray[Any]
 NARROW = 2**31  # rows from which on a count no longer fits into 32 bits
 
 
-def _width(rows: int) -> type[np.signedinteger[Any]]:
+def narrow(rows: int) -> type[np.signedinteger[Any]]:
     """The type of counts that no number of rows can leave."""
     return np.int32 if rows < NARROW else np.int64
 
@@ -276,7 +276,7 @@ def _from_keys(key: IntArray, bits_of: Callable[[IntArray], IntArray]) -> Tally:
     """Sort keys in place and count what stands at each distinct score, whose bit patterns take the keys' place."""
     key.sort()
     n = key.size
-    pos, neg = np.empty((2, n), dtype=_width(n))
+    pos, neg = np.empty((2, n), dtype=narrow(n))
     room, flags = np.empty(BLOCK, dtype=np.int64), np.empty(BLOCK, dtype=bool)
     out = rows_told = pos_told = running = 0
     for i in range(0, n, BLOCK):
@@ -389,7 +389,7 @@ def order(score: FloatArray, signed: FloatArray | None = None) -> IntArray:
 def _one_class(ordered: FloatArray, positive: bool) -> Tally:
     """The tally of one class's sorted scores."""
     last = np.flatnonzero(np.concatenate((ordered[1:] != ordered[:-1], [True]))) if ordered.size else np.zeros(0, int)
-    rows = np.diff(last, prepend=-1).astype(_width(ordered.size))
+    rows = np.diff(last, prepend=-1).astype(narrow(ordered.size))
     none = np.zeros_like(rows)
     return Tally(ordered[last], rows if positive else none, none if positive else rows)
 
@@ -404,7 +404,7 @@ def merge(parts: Iterable[Tally]) -> Tally:
         raise ValueError("tallies of weights do not merge; merge their rows with merge_weighted")
     if not tallies:
         return make(np.zeros(0), np.zeros(0, dtype=bool))
-    score, width = np.concatenate([t.score for t in tallies]), _width(sum(t.rows for t in tallies))
+    score, width = np.concatenate([t.score for t in tallies]), narrow(sum(t.rows for t in tallies))
     rows = np.argsort(score, kind="stable")
     pos, neg = (np.concatenate(x)[rows].astype(width) for x in zip(*((t.pos, t.neg) for t in tallies), strict=True))
     return _collapse(score[rows], pos, neg)
