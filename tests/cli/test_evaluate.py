@@ -162,3 +162,17 @@ def test_one_part_is_printed_also_one_that_does_not_stand_in_the_file(tmp_path):
         done = skarlo("part", study, *args)
         assert (done.returncode, done.stdout) == (2, "")
         assert said in done.stderr
+
+
+def loaded(imports: str) -> set[str]:
+    """The modules that are there after an import, in a process of its own."""
+    code = f"import sys; {imports}; print(*sys.modules)"
+    return set(subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split())
+
+
+def test_what_is_slow_to_import_waits_until_it_is_called():
+    after_help = loaded("import skarlo.cli.main")
+    assert not {"numpy", "polars", "scipy", "flask", "pydantic"} & after_help
+    to_read = loaded("from skarlo import core, intake")
+    assert {"scipy", "polars"} <= to_read
+    assert not {"scipy.special", "scipy.optimize", "scipy.stats", "matplotlib", "flask"} & to_read

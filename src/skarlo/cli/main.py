@@ -62,7 +62,7 @@ def evaluate(
     _end_on_interrupt()
     if curves not in ("compact", "full", "none"):
         stop([f"--curves is compact, full or none; found “{curves}”"])
-    Thread(target=import_module, args=("scipy.optimize",), daemon=True).start()  # slow to import, while files are read
+    Thread(target=_import_slow, daemon=True).start()
     try:
         spec = intake.read_spec(study)
         if seed is not None:
@@ -271,6 +271,12 @@ def add(
     except Refusal as e:
         stop([e.why])
     say(f"added {name} ({role})")
+
+
+def _import_slow() -> None:
+    """What is asked for late and is slow to import; files are read beside it."""
+    for name in ("scipy.special", "scipy.optimize"):
+        import_module(name)
 
 
 def _end_on_interrupt() -> None:

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 import polars as pl
-from scipy.special import chdtrc
+import scipy
 
 from skarlo.core import BoolArray, Finding, FloatArray, IntArray, association, counted_rows, finding, several, shown
 
@@ -117,7 +117,7 @@ def _balance(r: Rows) -> list[Finding]:
         if name == r.report_on or both.shape[1] < 2 or not both.sum(axis=1).all():
             continue
         expected = both.sum(axis=1, keepdims=True) * both.sum(axis=0) / both.sum()
-        p = float(chdtrc(both.shape[1] - 1, ((both - expected) ** 2 / expected).sum()))
+        p = float(scipy.special.chdtrc(both.shape[1] - 1, ((both - expected) ** 2 / expected).sum()))
         if p < CHANCE:
             k = int(np.argmax(np.abs(reported / reported.sum() - other / other.sum())))
             share = [counts[k] / counts.sum() for counts in (other, reported)]

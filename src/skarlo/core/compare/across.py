@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from scipy.special import chdtrc
+import scipy
 
 from ..metrics import panel
 from ..metrics.panel import Reading
@@ -99,4 +99,4 @@ def _unlike(groups: Sequence[tuple[int | None, int, int]]) -> Unlike | None:
     weight = (n + 2) ** 2 / ((b + c + 1) - (b - c) ** 2 / (n + 2))
     mean = float((weight * d).sum() / weight.sum())
     q = float((weight * (d - mean) ** 2).sum())
-    return {"q": q, "degrees": len(found) - 1, "p": float(chdtrc(len(found) - 1, q))}
+    return {"q": q, "degrees": len(found) - 1, "p": float(scipy.special.chdtrc(len(found) - 1, q))}

@@ -5,7 +5,6 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from scipy.special import ndtr
 
 from ..counting.table import Table
 from ..metrics import agreement, counts, spread
@@ -14,7 +13,7 @@ from ..metrics.definitions import METRICS
 from ..number import BoolArray, FloatArray, IntArray
 from ..stats.intervals import Intervals, hybrid_differences
 from ..stats.mover import movers
-from ..stats.tests import Many, hypergeometric_midp
+from ..stats.tests import Many, hypergeometric_midp, normal_ps
 from .rest import NO_VARIANCE, NONE_THERE, f1_of_share, reach
 
 TWO, YOUDEN = 2, "youden_j"
@@ -97,7 +96,7 @@ def _recalls(cells: IntArray) -> dict[str, Many]:
         pooled = (s.hits + rest.hits) / (s.rows + rest.rows)
         variance = np.where(both, pooled * (1 - pooled) * (1 / s.rows + 1 / rest.rows), 0.0).sum(axis=0)
         gap = np.where(both, s.value - rest.value, 0.0).sum(axis=0)
-        p = np.where(variance > 0, np.minimum(1.0, 2 * ndtr(-np.abs(gap / np.sqrt(variance)))), np.nan)
+        p = np.where(variance > 0, normal_ps(gap / np.sqrt(variance)), np.nan)
     out = {}
     for name in METRICS.where(rest="recalls"):
         mine, other = s.told(name), rest.told(name)

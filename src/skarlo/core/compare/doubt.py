@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 
 from ..number import FloatArray, IntArray, total
 
@@ -188,6 +189,4 @@ def _power(prior: FloatArray, evidence: FloatArray, actual: IntArray) -> float:
         return 0.0
     if slope(MOST_POWER) >= 0:
         return MOST_POWER
-    from scipy.optimize import brentq  # slow to import
-
-    return float(brentq(slope, 0.0, MOST_POWER, xtol=1e-13, rtol=1e-13))
+    return float(scipy.optimize.brentq(slope, 0.0, MOST_POWER, xtol=1e-13, rtol=1e-13))

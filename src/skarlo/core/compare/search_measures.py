@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import gammainc, gammaincc, ndtr
+import scipy
 
 from ..number import BoolArray, FloatArray, IntArray, total
 from ..stats import hypergeometric, intervals
@@ -80,7 +80,7 @@ def measure_p(measure: Rate | Loss, s: Sums, whole: Sums, losses: FloatArray) ->
     spread = np.sqrt(r * (1 - r) * (1 / _effective(measure, s) + 1 / _effective(measure, rest)))
     with np.errstate(divide="ignore", invalid="ignore"):
         z = np.nan_to_num((s.hit / s.over - rest.hit / rest.over) / spread)
-    return np.asarray(ndtr(z if measure.low_is_worse else -z))
+    return np.asarray(scipy.special.ndtr(z if measure.low_is_worse else -z))
 
 
 def _effective(measure: Rate, s: Sums) -> FloatArray:
@@ -134,9 +134,9 @@ def loss_p(mean: FloatArray, rows: FloatArray, losses: FloatArray) -> FloatArray
         shape = 4.0 / (g * g)
         at = shape + x * np.sqrt(shape)
         back = shape - x * np.sqrt(shape)
-        up = np.where(at > 0, gammaincc(shape, np.maximum(at, 0.0)), 1.0)
-        down = np.where(back > 0, gammainc(shape, np.maximum(back, 0.0)), 0.0)
-    return np.asarray(np.where(np.abs(g) < LEVEL, ndtr(-x), np.where(g > 0, up, down)))
+        up = np.where(at > 0, scipy.special.gammaincc(shape, np.maximum(at, 0.0)), 1.0)
+        down = np.where(back > 0, scipy.special.gammainc(shape, np.maximum(back, 0.0)), 0.0)
+    return np.asarray(np.where(np.abs(g) < LEVEL, scipy.special.ndtr(-x), np.where(g > 0, up, down)))
 
 
 def benjamini_hochberg(p: FloatArray) -> FloatArray:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
-from scipy.special import betaincinv
+import scipy
 
 from ..counting.answers import Answers, effective_rows
 from ..counting.tally import Counts, Tally
@@ -93,8 +93,8 @@ def _catch(a: Answers, cutoff: float | None, hits: float, needless: float, all_l
     low = high = None
     if not a.designed:
         tail = (1 - confidence) / 2
-        least = float(betaincinv(hits, needless + 1, tail))
-        most = 1.0 if needless == 0 else float(betaincinv(hits, needless, 1 - tail))
+        least = float(scipy.special.betaincinv(hits, needless + 1, tail))
+        most = 1.0 if needless == 0 else float(scipy.special.betaincinv(hits, needless, 1 - tail))
         low, high = (1 - most) / most, (1 - least) / least
     return {
         "catches": hits, "needless": needless, "cutoff": cutoff, "all_left": all_left,

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 
 from ..compare import paired
 from ..counting.answers import Answers, Probable, Scored
@@ -108,11 +109,9 @@ def _many(method: str, a: Answers) -> Learned:
     def slope(beta: float) -> float:
         return total(weight * (np.add.reduce(_sharpened(logs, beta) * logs, axis=1) - own))
 
-    from scipy.optimize import brentq  # slow to import
-
     if slope(1e-3) >= 0 or slope(1e3) <= 0:
         raise NotLearnedError("no temperature fits these rows best")
-    beta = float(brentq(slope, 1e-3, 1e3, xtol=1e-13, rtol=1e-13))
+    beta = float(scipy.optimize.brentq(slope, 1e-3, 1e3, xtol=1e-13, rtol=1e-13))
     return {"temperature": clean(1 / beta)}, lambda p: _sharpened(np.log(np.clip(p, CLIP, 1.0)), beta)
 
 

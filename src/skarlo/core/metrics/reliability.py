@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy.special import bdtr, bdtrik, betaincinv, ndtr
+import scipy
 
 from ..counting.answers import Answers, effective_rows, mean_variance
 from ..counting.table import Sampling
@@ -16,6 +16,7 @@ from ..number import FloatArray, IntArray, absent, clean, measured, total
 from ..results import Band, CalibrationBins, CalibrationResult, InTheLarge, IsotonicFit, Spiegelhalter
 from ..stats import intervals
 from ..stats.draws import generator
+from ..stats.tests import normal_p
 from .calibration import effective_in, gaps_of, mass_edges, rows_at, sums_in, width_edges
 from .losses import mean_loss, moments
 
@@ -27,12 +28,10 @@ def isotonic(t: Tally) -> tuple[IntArray, FloatArray, FloatArray]:
 
     Pool adjacent violators, ties pooled first; neighbouring blocks of one share are one block.
     """
-    from scipy.optimize import isotonic_regression  # slow to import
-
     n = (t.pos + t.neg).astype(np.float64)
     keep = np.flatnonzero(n > 0)
     share, weight = (t.pos / n, n) if len(keep) == len(n) else (t.pos[keep] / n[keep], n[keep])
-    first = keep[np.asarray(isotonic_regression(share, weights=weight).blocks[:-1], dtype=np.int64)]
+    first = keep[np.asarray(scipy.optimize.isotonic_regression(share, weights=weight).blocks[:-1], dtype=np.int64)]
     weight, pos = np.add.reduceat(n, first), np.add.reduceat(t.pos, first).astype(np.float64)
     share = pos / weight
     new = np.concatenate(([True], share[1:] != share[:-1]))
@@ -116,12 +115,12 @@ def _quantile(q: float, n: int, p: float) -> float:
     """The least k with P(X <= k) >= q of a binomial X."""
     if p in (0.0, 1.0):
         return n * p
-    if bdtr(0, n, p) >= q:
+    if scipy.special.bdtr(0, n, p) >= q:
         return 0.0
-    k = math.ceil(float(bdtrik(q, n, p)))
-    while k > 0 and bdtr(k - 1, n, p) >= q:
+    k = math.ceil(float(scipy.special.bdtrik(q, n, p)))
+    while k > 0 and scipy.special.bdtr(k - 1, n, p) >= q:
         k -= 1
-    while k < n and bdtr(k, n, p) < q:
+    while k < n and scipy.special.bdtr(k, n, p) < q:
         k += 1
     return float(k)
 
@@ -192,8 +191,8 @@ class Runs:
         hits, rows = (np.concatenate(([0.0], np.cumsum(x))) for x in (self.hits, self.rows))
         k, n = hits[end + 1] - hits[begin], rows[end + 1] - rows[begin]
         with np.errstate(invalid="ignore"):
-            low = np.where(k > 0, betaincinv(np.maximum(k, 1e-12), n - k + 1, tail), 0.0)
-            high = np.where(k < n, betaincinv(k + 1, np.maximum(n - k, 1e-12), 1.0 - tail), 1.0)
+            low = np.where(k > 0, scipy.special.betaincinv(np.maximum(k, 1e-12), n - k + 1, tail), 0.0)
+            high = np.where(k < n, scipy.special.betaincinv(k + 1, np.maximum(n - k, 1e-12), 1.0 - tail), 1.0)
         lower, upper = np.zeros(g), np.ones(g)
         np.maximum.at(lower, end, low)
         np.minimum.at(upper, begin, high)
@@ -263,7 +262,7 @@ def in_the_large(a: Answers, t: Tally, confidence: float) -> InTheLarge:
     chance = s.spread if a.designed else total(score * (1 - score)) / (n * n)
     if chance <= 0:
         return {**metric, "p": None}
-    return {**metric, "p": min(1.0, 2.0 * float(ndtr(-abs(s.mean - s.share) / math.sqrt(chance))))}
+    return {**metric, "p": normal_p((s.mean - s.share) / math.sqrt(chance))}
 
 
 def spiegelhalter(t: Tally) -> Spiegelhalter:
@@ -280,4 +279,4 @@ def spiegelhalter(t: Tally) -> Spiegelhalter:
     if variance <= 0:
         return {"z": None, "p": None, "why": "the scores leave no room for chance"}
     z = gap / math.sqrt(variance)
-    return {"z": clean(z), "p": min(1.0, 2.0 * float(ndtr(-abs(z))))}
+    return {"z": clean(z), "p": normal_p(z)}

@@ -10,7 +10,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import ndtr
 
 from ..counting import outcomes
 from ..counting.answers import Answers, effective_rows, mean_variance
@@ -19,7 +18,7 @@ from ..counting.table import Table
 from ..language.formula import COUNTS
 from ..number import BoolArray, FloatArray
 from ..stats.intervals import Interval, Intervals, z_value
-from ..stats.tests import Compared, Many, normal_p
+from ..stats.tests import Compared, Many, normal_p, normal_ps
 from ..study import OwnMetric
 from . import agreement, counts, influence
 
@@ -189,7 +188,7 @@ def apart_each(name: str, cells: FloatArray, gaps: FloatArray, none: str) -> Man
     there, known = np.isfinite(gaps), np.isfinite(variance)
     apart = known & (variance > 0)
     se = np.sqrt(np.where(apart, variance, 1.0))
-    p = np.where(apart, np.minimum(1.0, 2.0 * ndtr(-np.abs(differ / se))), np.where(known & (gaps == 0), 1.0, np.nan))
+    p = np.where(apart, normal_ps(differ / se), np.where(known & (gaps == 0), 1.0, np.nan))
 
     def ends(confidence: float) -> Intervals:
         half = z_value(confidence) * se

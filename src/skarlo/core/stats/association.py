@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import gammaln
+import scipy
 
 from ..number import FloatArray, IntArray, total
 
@@ -97,7 +97,7 @@ def by_chance(rows: IntArray, columns: IntArray) -> float:
 
 
 def _log_choose(n: int, k: IntArray) -> FloatArray:
-    return np.asarray(gammaln(n + 1) - gammaln(k + 1) - gammaln(n - k + 1))
+    return np.asarray(scipy.special.gammaln(n + 1) - scipy.special.gammaln(k + 1) - scipy.special.gammaln(n - k + 1))
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ neighbours. A library that factors into primes takes a thousand times as long on
 from __future__ import annotations
 
 import numpy as np
-from scipy.special import gammaln, xlogy
+import scipy
 
 from ..number import FloatArray, IntArray
 
@@ -23,7 +23,7 @@ def _remainder(n: FloatArray) -> FloatArray:
     x = np.maximum(n, SERIES)
     square = x * x
     error = (1 / 12 - (1 / 360 - (1 / 1260 - (1 / 1680 - 1 / 1188 / square) / square) / square) / square) / x
-    few = gammaln(n + 1) - xlogy(n, n) + n
+    few = scipy.special.gammaln(n + 1) - scipy.special.xlogy(n, n) + n
     return np.asarray(np.where(n >= SERIES, 0.5 * np.log(2 * np.pi * x) + error, few))
 
 
@@ -33,7 +33,7 @@ def _deviance(x: FloatArray, e: FloatArray, gap: FloatArray) -> FloatArray:
     square, series = v * v, np.zeros_like(v)
     for k in range(17, 1, -2):
         series = square * (1 / k + series)
-    far = xlogy(x, np.divide(x, e, out=np.ones_like(x), where=e > 0)) - gap
+    far = scipy.special.xlogy(x, np.divide(x, e, out=np.ones_like(x), where=e > 0)) - gap
     return np.where(np.abs(v) < CLOSE, gap * v + 2 * x * v * series, far)
 
 

@@ -6,7 +6,7 @@ import math
 from functools import lru_cache
 
 import numpy as np
-from scipy.special import ndtri
+import scipy
 
 from ..number import FloatArray, bounded
 
@@ -25,7 +25,7 @@ def z_value(confidence: float) -> float:
     """
     if not 0.0 < confidence < 1.0:
         raise ValueError(f"confidence {confidence} is not between 0 and 1")
-    return -float(ndtri((1.0 - confidence) / 2.0))
+    return -float(scipy.special.ndtri((1.0 - confidence) / 2.0))
 
 
 def wilson(k: float, n: float, confidence: float) -> Interval:
@@ -132,8 +132,6 @@ def newcombe_area(area: float, positives: float, negatives: float, z: float) -> 
 
     Both ends solve |area - t| = z sqrt(V(t)) with Hanley and McNeil's V and (P + N)/2 - 1 in both places.
     """
-    from scipy.optimize import brentq  # slow to import
-
     half = (positives + negatives) / 2.0 - 1.0
 
     def gap(t: float) -> float:
@@ -142,8 +140,8 @@ def newcombe_area(area: float, positives: float, negatives: float, z: float) -> 
 
     # At an area of 0 or 1 the bound itself solves the equation too; the end that is sought lies inside.
     inside = min(max(area, 1e-12), 1.0 - 1e-12)
-    low = 0.0 if area <= 0.0 else float(brentq(gap, 0.0, inside, xtol=1e-15, rtol=1e-14))
-    high = 1.0 if area >= 1.0 else float(brentq(gap, inside, 1.0, xtol=1e-15, rtol=1e-14))
+    low = 0.0 if area <= 0.0 else float(scipy.optimize.brentq(gap, 0.0, inside, xtol=1e-15, rtol=1e-14))
+    high = 1.0 if area >= 1.0 else float(scipy.optimize.brentq(gap, inside, 1.0, xtol=1e-15, rtol=1e-14))
     return bounded(area, low, high, 0.0, 1.0)
 
 

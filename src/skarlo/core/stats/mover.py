@@ -9,7 +9,7 @@ import math
 from collections.abc import Callable, Sequence
 
 import numpy as np
-from scipy.special import ndtr
+import scipy
 
 from ..number import FloatArray, total
 from .intervals import Interval, Intervals
@@ -87,7 +87,7 @@ def p_by_inversion(difference: float, ends: Callable[[float], Interval]) -> floa
             near = middle
         else:
             far = middle
-    return min(1.0, 2.0 * float(ndtr(-near)))
+    return min(1.0, 2.0 * float(scipy.special.ndtr(-near)))
 
 
 def correlation(covariance: float, first: float, second: float) -> float:

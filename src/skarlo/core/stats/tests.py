@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
-from scipy.special import bdtr, ndtr
+import scipy
 
 from ..number import BoolArray, Difference, FloatArray, IntArray, clean
 from .hypergeometric import mid_p
@@ -33,7 +33,12 @@ class Compared:
 
 def normal_p(z: float) -> float:
     """Two-sided p of a standard normal statistic."""
-    return min(1.0, 2.0 * float(ndtr(-abs(z))))
+    return min(1.0, 2.0 * float(scipy.special.ndtr(-abs(z))))
+
+
+def normal_ps(z: FloatArray) -> FloatArray:
+    """The same of several; NaN where a statistic is."""
+    return np.minimum(1.0, 2.0 * np.asarray(scipy.special.ndtr(-np.abs(z))))
 
 
 def normal(difference: float, variance: float, test: str) -> Compared:
@@ -67,7 +72,8 @@ def mcnemar_midp(b: int, c: int) -> float:
     if b + c == 0:
         return 1.0
     k = min(b, c)  # twice P(X < k) + P(X = k) / 2
-    return min(1.0, float(bdtr(k, b + c, 0.5) + (bdtr(k - 1, b + c, 0.5) if k > 0 else 0.0)))
+    up_to = float(scipy.special.bdtr(k, b + c, 0.5))
+    return min(1.0, up_to + float(scipy.special.bdtr(k - 1, b + c, 0.5)) if k > 0 else up_to)
 
 
 def paired_interval(a: int, b: int, c: int, d: int, confidence: float) -> Interval:
