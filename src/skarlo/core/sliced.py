@@ -44,7 +44,7 @@ class Sliced:
         if part.fields and (part.fields not in lists or of):
             return {"slices": [one.told for one in self._cut(part.split, part.fields, of).all()]}
         found = self.slices(part.split)
-        told = [one.told for i, x in enumerate(lists) if part.fields in ((), x) for one in found.of(i)]
+        told = [one.told for one in (found.of(lists.index(part.fields)) if part.fields else found.all())]
         return {
             "slices": told
             + ([] if part.fields else [s.told for c in conditions for s in self.by_condition(part.split, c)])

@@ -52,7 +52,7 @@ def test_each_slice_says_alone_what_it_says_among_all(way, classes, unanswered):
     actual, predicted = (np.concatenate(x) for x in zip(*rows, strict=True))
     begins = np.cumsum([0, *(len(a) for a, _ in rows)])
     whole = Answers.of_classes(actual, predicted, classes, none_counts=bool(unanswered))
-    at_once = apart.each(cells, positive or 0)
+    at_once = apart.each(cells, cells.sum(axis=0), positive or 0)
     alone, found = [], []
     for i, of in enumerate(cells):
         part = Part(whole, lambda i=i: np.arange(begins[i], begins[i + 1]), table.of_cells(of, classes))
@@ -73,7 +73,7 @@ def test_each_slice_says_alone_what_it_says_among_all(way, classes, unanswered):
 
 def test_a_difference_of_sums_of_recalls_reaches_beyond_one():
     cells = np.array([[[40, 0], [0, 40]], [[2, 38], [38, 2]]])
-    d = apart.each(cells, 1)["youden_j"].family(range(2), ["", ""], 0.95)
+    d = apart.each(cells, cells.sum(axis=0), 1)["youden_j"].family(range(2), ["", ""], 0.95)
     assert d[0]["difference"] == pytest.approx(1.9)
     assert d[0]["low"] > 1.5
     assert d[0]["high"] == pytest.approx(2.0, abs=0.05)

@@ -19,18 +19,18 @@ from .rest import NO_VARIANCE, NONE_THERE, f1_of_share, reach
 TWO, YOUDEN = 2, "youden_j"
 
 
-def each(cells: IntArray, positive: int) -> dict[str, Many]:
-    """Rates, means of recalls and agreement of each of the slices that make up a whole, shape (m, K, L)."""
-    return _rates(cells, positive) | _recalls(cells) | _agreements(cells)
+def each(cells: IntArray, whole: IntArray, positive: int) -> dict[str, Many]:
+    """Rates, means of recalls and agreement of each of the slices, shape (m, K, L), of a whole, shape (K, L)."""
+    return _rates(cells, whole, positive) | _recalls(cells, whole) | _agreements(cells, whole)
 
 
 def _whys(exists: list[bool]) -> list[str]:
     return ["" if there else NONE_THERE for there in exists]
 
 
-def _rates(cells: IntArray, positive: int) -> dict[str, Many]:
+def _rates(cells: IntArray, whole: IntArray, positive: int) -> dict[str, Many]:
     """All rates lie one behind the other in one row of shares, so that each step is taken once for all."""
-    whole, m = cells.sum(axis=0), len(cells)
+    m = len(cells)
     names = tuple(METRICS.rates)
     which = counts.masks(Table(cells[0], cells[0]), positive)
     s, rest = (_joined([counts.shares_in(x, *which[name]) for name in names]) for x in (cells, whole - cells))
@@ -86,9 +86,9 @@ def _joined(each: list[Shares]) -> Shares:
     return Shares(*(np.concatenate([getattr(s, of) for s in each]) for of in ("k", "n", "rows", "effective")))
 
 
-def _recalls(cells: IntArray) -> dict[str, Many]:
+def _recalls(cells: IntArray, whole: IntArray) -> dict[str, Many]:
     """Means (or sums) of the classes' recalls."""
-    whole, k = cells.sum(axis=0), cells.shape[1]
+    k = cells.shape[1]
     which = [counts.masks(Table(cells[0], cells[0]), c)["recall"] for c in range(k)]
     s, rest = (_Recalls([counts.shares_in(table, *mask) for mask in which]) for table in (cells, whole - cells))
     both = s.there & rest.there
@@ -153,10 +153,10 @@ class _Recalls:
         return np.maximum(0.0, (summed - below) / parts), np.minimum(1.0, (summed + above) / parts)
 
 
-def _agreements(cells: IntArray) -> dict[str, Many]:
+def _agreements(cells: IntArray, whole: IntArray) -> dict[str, Many]:
     """Matthews' coefficient and kappa."""
-    counted, others = cells.astype(np.float64), (cells.sum(axis=0) - cells).astype(np.float64)
+    counted, others = cells.astype(np.float64), (whole - cells).astype(np.float64)
     return {
-        name: spread.apart_each(name, counted, of(counted) - of(others), NONE_THERE)
+        name: spread.apart_each(name, counted, others, of(counted) - of(others), NONE_THERE)
         for name, of in agreement.FORMULAS.items()
     }

@@ -25,10 +25,10 @@ from . import apart
 from .rest import Part, against_rest
 
 Codes = Mapping[str, IntArray]
-Counted = tuple[IntArray, IntArray]
-
+Cells = tuple[IntArray, IntArray]  # the joint codes that rows bear, ascending, and the matrix of each
 
 JOINT = 1 << 20  # cells of all fields together, up to which one count of the rows serves every list of fields
+MANY = 1 << 10  # slices whose counts are read at once: more would each be worked out at every list's level
 
 
 def few_rows(least: int) -> str:
@@ -69,21 +69,47 @@ class Slices:
         return {f.name: f.codes if whole else f.codes[self.rows] for fields in self.lists for f in fields}
 
     @lazy
-    def _counts(self) -> list[Counted] | None:
+    def _counts(self) -> list[Cells] | None:
         return _counted(self.a, self.lists, self._codes)
 
     def of(self, i: int) -> list[Slice]:
         """The slices of the i-th list."""
-        return self._found.get(i, lambda: self._of(i))
+        return self._found.get(i, lambda: self._of(i, *self._counted([i])))
 
-    def _of(self, i: int) -> list[Slice]:
-        counted = None if self._counts is None else self._counts[i]
+    def all(self) -> list[Slice]:
+        """Those of all lists, in their order; what counts tell is worked out for several lists at once."""
+        waiting: list[int] = []
+        for i in range(len(self.lists)):
+            waiting += [] if self._found.holds(i) else [i]
+            slices = 0 if self._counts is None else sum(len(self._counts[k][0]) for k in waiting)
+            if slices >= MANY or i + 1 == len(self.lists):
+                for k, counted in zip(waiting, self._counted(waiting), strict=True):
+                    self._found.get(k, partial(self._of, k, counted))
+                waiting = []
+        return [found for i in range(len(self.lists)) for found in self.of(i)]
+
+    def _of(self, i: int, counted: Counted | None) -> list[Slice]:
         once = self.once if self.scores else None
         return _of_list(self.a, self.lists[i], self._codes, counted, self.reading, self.rest, once)
 
-    def all(self) -> list[Slice]:
-        """Those of all lists."""
-        return [found for i in range(len(self.lists)) for found in self.of(i)]
+    def _counted(self, lists: Sequence[int]) -> list[Counted | None]:
+        """What the counts alone tell of some lists' slices, all at once; None where weights or groups make more of
+        them."""
+        if self._counts is None or not lists:
+            return [None] * len(lists)
+        found = [self._counts[i] for i in lists]
+        cells = np.concatenate([of for _, of in found])
+        known = _known(cells, self.a, self.reading)
+        compared: dict[str, Many] = {}
+        if self.rest and len(cells):
+            positive = 0 if self.reading.positive is None else self.reading.positive
+            compared = apart.each(cells, found[0][1].sum(axis=0), positive)
+        ends = np.cumsum([len(codes) for codes, _ in found]).tolist()
+        each = [slice(end - len(codes), end) for end, (codes, _) in zip(ends, found, strict=True)]
+        return [
+            Counted(codes, known[at], {name: m.some(at) for name, m in compared.items()})
+            for at, (codes, _) in zip(each, found, strict=True)
+        ]
 
 
 def sliced(
@@ -99,13 +125,9 @@ def _of_list(
 ) -> list[Slice]:  # fmt: skip
     names = tuple(f.name for f in fields)
     members = (once or Once()).get(("members", names), lambda: Members(fields, codes, len(a.actual)))
-    found = members.found if counted is None else counted[0]
-    known: list[Known | None] = [None] * len(found)
-    compared_at_once: dict[str, Many] = {}
-    if counted is not None:
-        known = _known(counted[1], a, reading)
-        if rest and len(found):
-            compared_at_once = apart.each(counted[1], 0 if reading.positive is None else reading.positive)
+    found = members.found if counted is None else counted.codes
+    known = [None] * len(found) if counted is None else counted.known
+    compared_at_once = {} if counted is None else counted.compared
     read_rows = (
         a.scored is not None or a.probable is not None or any(not reading.needs_class(m.name) for m in reading.own)
     )
@@ -186,7 +208,7 @@ class Members:
         return order[(ends[i - 1] if i else 0) : ends[i]]
 
 
-def _counted(a: Answers, lists: Sequence[tuple[Field, ...]], codes: Codes) -> list[Counted] | None:
+def _counted(a: Answers, lists: Sequence[tuple[Field, ...]], codes: Codes) -> list[Cells] | None:
     """For each list the joint codes that rows bear and their matrices; None where weights or groups make more of them.
 
     The rows are counted once over all fields together, where that is not too many cells, and summed for each list.
@@ -213,7 +235,7 @@ def _counted(a: Answers, lists: Sequence[tuple[Field, ...]], codes: Codes) -> li
     return out
 
 
-def _counted_apart(a: Answers, one: tuple[Field, ...], codes: Codes, none_column: bool) -> list[Counted]:
+def _counted_apart(a: Answers, one: tuple[Field, ...], codes: Codes, none_column: bool) -> list[Cells]:
     """The same for one list alone, by the codes that rows bear."""
     assert a.predicted is not None
     members = Members((*one,), codes, len(a.actual))
@@ -222,7 +244,7 @@ def _counted_apart(a: Answers, one: tuple[Field, ...], codes: Codes, none_column
     return [(found, cells)]
 
 
-def _known(cells: IntArray, a: Answers, reading: Reading) -> list[Known | None]:
+def _known(cells: IntArray, a: Answers, reading: Reading) -> list[Known]:
     """What the counts alone tell of each slice, all at once."""
     metrics_each: Sequence[dict[str, Metric] | None] = [None] * len(cells)
     if reading.positive is not None:
@@ -242,6 +264,16 @@ class Known:
     rows: int
     by_class: list[int]
     unanswered: int
+
+
+@dataclass(frozen=True)
+class Counted:
+    """A list's slices by their counts alone: the joint codes that rows bear, what each tells, and how they compare with
+    the other rows."""
+
+    codes: IntArray
+    known: Sequence[Known | None]
+    compared: Mapping[str, Many]
 
 
 def _slice(

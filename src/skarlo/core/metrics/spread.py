@@ -174,12 +174,12 @@ class Side:
     rows: Callable[[], Answers]
 
 
-def apart_each(name: str, cells: FloatArray, gaps: FloatArray, none: str) -> Many:
-    """Matthews' coefficient or kappa of each of the slices that make up a whole, shape (m, K, L), less that of the
-    other rows; `gaps` are the differences, not finite where one of the two is not defined, which `none` says."""
-    whole, added = cells.sum(axis=0), ADDED / (cells.shape[1] * cells.shape[2])
+def apart_each(name: str, cells: FloatArray, others: FloatArray, gaps: FloatArray, none: str) -> Many:
+    """Matthews' coefficient or kappa of each slice, shape (m, K, L), less that of the other rows, as many; `gaps` are
+    the differences, not finite where one of the two is not defined, which `none` says."""
+    added = ADDED / (cells.shape[1] * cells.shape[2])
     differ, variance = np.zeros(len(cells)), np.zeros(len(cells))
-    for sign, side in ((1.0, cells), (-1.0, whole - cells)):
+    for sign, side in ((1.0, cells), (-1.0, others)):
         spread = side + added
         psi = influence.of_agreement(name, spread)
         differ += sign * agreement.FORMULAS[name](spread)

@@ -55,21 +55,23 @@ def mid_tail(k: IntArray, drawn: IntArray, marked: IntArray, rows: IntArray) -> 
     out = np.exp(log_probability(k, drawn, marked, rows))
     summed, term, lowest = np.full(len(k), 0.5), np.ones(len(k)), np.maximum(0, drawn + marked - rows)
     left, at = np.flatnonzero(k > lowest), k.astype(np.float64)
-    a, b, c = (y.astype(np.float64) for y in (drawn, marked, rows - drawn - marked))
+    a, b, c = (y.astype(np.float64) for y in (drawn + 1, marked + 1, rows - drawn - marked))
     steps = np.arange(float(STEP))
     while left.size:
         x = at[left, None] - steps
-        ratio = c[left, None] + x
-        ratio *= x
-        ratio /= (a[left, None] + 1 - x) * (b[left, None] + 1 - x)
+        terms, below = c[left, None] + x, a[left, None] - x
+        terms *= x
+        below *= b[left, None] - x
+        terms /= below
         low = lowest[left]
         if (at[left] - STEP < low).any():
-            ratio[x <= low[:, None]] = 0.0
-        terms = np.cumprod(ratio, axis=1)
-        terms *= term[left, None]
-        summed[left] += np.add.reduce(terms, axis=1)
-        term[left], at[left] = terms[:, -1], at[left] - STEP
-        left = left[terms[:, -1] > NEGLIGIBLE * summed[left]]
+            terms[x <= low[:, None]] = 0.0
+        np.cumprod(terms, axis=1, out=terms)
+        first, sums = term[left], summed[left]
+        sums += first * np.add.reduce(terms, axis=1)
+        last = first * terms[:, -1]
+        summed[left], term[left], at[left] = sums, last, at[left] - STEP
+        left = left[last > NEGLIGIBLE * sums]
     return np.asarray(out * summed)
 
 

@@ -183,6 +183,18 @@ class Many:
     why: Sequence[str]
     kind: str = ""
 
+    def some(self, at: slice) -> Many:
+        """Some of them."""
+
+        def interval(confidence: float) -> Intervals:
+            low, high = self.interval(confidence)
+            return low[at], high[at]
+
+        return replace(
+            self, difference=self.difference[at], absent=self.absent[at], p=self.p[at], interval=interval,
+            bounded=self.bounded[at], why=self.why[at],
+        )  # fmt: skip
+
     def family(
         self, places: Sequence[int], absent: Sequence[str], confidence: float,
         is_approximate: Callable[[str], bool] = lambda how: False,
