@@ -41,6 +41,8 @@ FAULTS = (
           "np.minimum(1.0, np.arange(len(order), 0, -1) * p[order])", CONCLUDED),
     Fault("a family's adjusted interval is the plain one", "core/stats/tests.py",
           "self._ends(told, 1 - (1 - confidence) / m)", "self._ends(told, confidence)", SLICES),
+    Fault("lists of fields read together are told from the first one's slices", "core/compare/slices.py",
+          "slice(end - len(codes), end)", "slice(0, len(codes))", SLICES),
     Fault("every rate has the first one's test", "core/compare/apart.py",
           "of.append(found[key])", "of.append(0)", SLICES),
     Fault("a pair reads a number of all rows on the rows of both", "core/compare/pairs.py",

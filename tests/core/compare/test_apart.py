@@ -4,13 +4,14 @@ import numpy as np
 import pytest
 
 from skarlo import core
-from skarlo.core.compare import apart
+from skarlo.core.compare import apart, slices
 from skarlo.core.compare.rest import Part, against_rest
 from skarlo.core.counting import table
 from skarlo.core.counting.answers import Answers
 from skarlo.core.metrics import panel
 from skarlo.core.metrics.panel import Reading
 from skarlo.core.stats import tests
+from skarlo.core.study import Field
 
 LABELS = ("a", "b", "c")
 WAYS = ["mixed", "all right", "one class", "none said", "tiny"]
@@ -78,3 +79,28 @@ def test_a_difference_of_sums_of_recalls_reaches_beyond_one():
     assert d[0]["low"] > 1.5
     assert d[0]["high"] == pytest.approx(2.0, abs=0.05)
     assert d[1]["low"] == pytest.approx(-d[0]["high"])
+
+
+@pytest.mark.parametrize("most", [1, 20, 1000])
+@pytest.mark.parametrize("classes", [2, 3])
+def test_lists_of_fields_say_together_what_each_says_alone(classes, most, monkeypatch):
+    monkeypatch.setattr(slices, "MANY", most)
+    rng = np.random.default_rng(classes)
+    n, sizes = 3000, (2, 5, 9)
+    fields = [Field(f"f{k}", tuple(map(str, range(k))), rng.integers(0, k, n)) for k in sizes]
+    lists = [(f,) for f in fields] + [(fields[0], fields[2]), (fields[1], fields[2])]
+    actual, predicted = rng.integers(0, classes, n), rng.integers(0, classes, n)
+    a = Answers.of_classes(actual, np.where(rng.random(n) < 0.5, actual, predicted), classes)
+    reading = Reading(LABELS[:classes], 1 if classes == 2 else None, core.Settings(draws=50))
+
+    def made():
+        return slices.Slices(a, lists, np.ones(n, dtype=bool), reading)
+
+    alone, together, begun = made(), made(), made()
+    wanted = [s.told for i in range(len(lists)) for s in alone.of(i)]
+    assert len(wanted) == 2 + 5 + 9 + 18 + 45
+    assert [s.told for s in together.all()] == wanted
+    begun.of(1)
+    begun.of(3)
+    assert [s.told for s in begun.all()] == wanted
+    assert len({s["rest"]["recall"]["p_adjusted"] for s in wanted} if classes == 2 else {0, 1, 2}) > 2

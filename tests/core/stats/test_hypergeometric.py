@@ -47,6 +47,18 @@ def test_a_tail_of_many_rows_adds_up_with_the_other():
     assert 0 < mid_p(k, drawn, marked, rows) < 1
 
 
+def test_many_tails_side_by_side_are_each_alone():
+    rng = np.random.default_rng(4)
+    rows = rng.integers(400, 90_000, 300)
+    drawn, marked = (rng.random(300) * rows).astype(int), (rng.random(300) * rows).astype(int)
+    k = np.maximum(0, drawn + marked - rows) + (rng.random(300) * (np.minimum(drawn, marked) * 0.02 + 2)).astype(int)
+    k = np.where(np.arange(300) % 2, np.minimum(k, np.minimum(drawn, marked)), drawn * marked // rows)
+    told = mid_tail(k, drawn, marked, rows)
+    alone = [float(mid_tail(*(x[i : i + 1] for x in (k, drawn, marked, rows)))[0]) for i in range(300)]
+    assert told == pytest.approx(alone, rel=1e-12)
+    assert len(set(alone)) > 100
+
+
 def test_what_cannot_be_otherwise_has_p_one():
     assert hypergeometric_midp(5, 5, 7, 7) == 1.0
     assert hypergeometric_midp(0, 5, 0, 7) == 1.0

@@ -7,6 +7,8 @@ neighbours. A library that factors into primes takes a thousand times as long on
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import scipy
 
@@ -15,6 +17,7 @@ from ..number import FloatArray, IntArray
 SERIES = 16  # from which on Stirling's series is exact to the last bits
 CLOSE = 0.1  # how near a count and what is expected stand where the difference of their logarithms is a series
 STEP = 64  # terms of a tail that are summed at once
+WIDE = 64  # tails from which on their terms are multiplied side by side
 NEGLIGIBLE = 1e-18
 
 
@@ -56,23 +59,31 @@ def mid_tail(k: IntArray, drawn: IntArray, marked: IntArray, rows: IntArray) -> 
     summed, term, lowest = np.full(len(k), 0.5), np.ones(len(k)), np.maximum(0, drawn + marked - rows)
     left, at = np.flatnonzero(k > lowest), k.astype(np.float64)
     a, b, c = (y.astype(np.float64) for y in (drawn + 1, marked + 1, rows - drawn - marked))
-    steps = np.arange(float(STEP))
+    steps = np.arange(float(STEP))[:, None]
     while left.size:
-        x = at[left, None] - steps
-        terms, below = c[left, None] + x, a[left, None] - x
+        here, low = at[left], lowest[left]
+        x = here - steps
+        terms, below = c[left] + x, a[left] - x
         terms *= x
-        below *= b[left, None] - x
+        below *= b[left] - x
         terms /= below
-        low = lowest[left]
-        if (at[left] - STEP < low).any():
-            terms[x <= low[:, None]] = 0.0
-        np.cumprod(terms, axis=1, out=terms)
-        first, sums = term[left], summed[left]
-        sums += first * np.add.reduce(terms, axis=1)
-        last = first * terms[:, -1]
-        summed[left], term[left], at[left] = sums, last, at[left] - STEP
-        left = left[last > NEGLIGIBLE * sums]
+        if (here - STEP < low).any():
+            terms[x <= low] = 0.0
+        terms[0] *= term[left]
+        _multiplied_up(terms)
+        sums = summed[left] + np.add.reduce(terms, axis=0)
+        summed[left], term[left], at[left] = sums, terms[-1], here - STEP
+        left = left[terms[-1] > NEGLIGIBLE * sums]
     return np.asarray(out * summed)
+
+
+def _multiplied_up(x: FloatArray) -> None:
+    """Products of the rows up to each, in place; the library's own goes down one column after the other."""
+    if x.shape[1] < WIDE:
+        np.cumprod(x, axis=0, out=x)
+        return
+    for above, row in pairwise(x):
+        np.multiply(row, above, out=row)
 
 
 def mid_p(k: IntArray, drawn: IntArray, marked: IntArray, rows: IntArray) -> FloatArray:

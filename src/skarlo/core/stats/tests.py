@@ -5,12 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 import scipy
 
 from ..number import BoolArray, Difference, FloatArray, IntArray, clean
+from ..once import lazy
 from .hypergeometric import mid_p
 from .intervals import Interval, Intervals, wilson, z_value
 
@@ -170,7 +172,7 @@ class Many:
     ----------
     absent : why there is no difference, "" where there is one
     p : NaN where there is none
-    interval : the ends at a confidence; read only where `bounded`
+    interval : the ends at a confidence, worked out once for all its parts; read only where `bounded`
     why : why there is no p
     """
 
@@ -183,11 +185,15 @@ class Many:
     why: Sequence[str]
     kind: str = ""
 
+    @lazy
+    def _interval(self) -> Callable[[float], Intervals]:
+        return lru_cache(maxsize=2)(self.interval)
+
     def some(self, at: slice) -> Many:
         """Some of them."""
 
         def interval(confidence: float) -> Intervals:
-            low, high = self.interval(confidence)
+            low, high = self._interval(confidence)
             return low[at], high[at]
 
         return replace(
