@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any, TypeVar
+from typing import Any, TypeVar, overload
 
 import numpy as np
 import numpy.typing as npt
@@ -20,9 +20,17 @@ Rows = BoolArray | IntArray
 T = TypeVar("T", bound=np.generic)
 
 
+@overload
+def taken(x: npt.NDArray[T], rows: Rows) -> npt.NDArray[T]: ...
+@overload
+def taken(x: None, rows: Rows) -> None: ...
 def taken(x: npt.NDArray[T] | None, rows: Rows) -> npt.NDArray[T] | None:
-    """Some of the rows, where there are any."""
-    return None if x is None else x[rows]
+    """Some of the rows, where there are any; all but few are copied as the stretches that lie between these."""
+    if x is None:
+        return None
+    if rows.dtype == np.bool_ and len(rows) - np.count_nonzero(rows) <= tally.FEW:
+        return tally.without(x, np.flatnonzero(~rows))
+    return x[rows]
 
 
 def ranked(distinct: FloatArray, x: FloatArray) -> IntArray:
@@ -65,7 +73,7 @@ class Scored:
         return replace(found, source=(whole, kept))
 
     def _some(self, rows: Rows) -> Scored:
-        return Scored(self.score[rows], self.positive[rows], self.probable, taken(self.weight, rows))
+        return Scored(taken(self.score, rows), taken(self.positive, rows), self.probable, taken(self.weight, rows))
 
     @lazy
     def answered(self) -> BoolArray:
@@ -88,15 +96,18 @@ class Scored:
         if self.counted is not None:
             return self.counted
         if self.source is not None:
-            return self._left[0]
+            whole = self.source[0]
+            score, positive = whole.score[self.left_out], whole.positive[self.left_out]
+            return tally.left_of(whole.tally, ranked(whole.tally.score, score), positive)
         return tally.make(self.score, self.positive, self.weight) if self.complete else self.given.tally
 
     @lazy
     def place(self) -> Counts:
         """The place in the tally of each row with a score, shape (n,), from 0."""
         if self.source is not None:
-            (whole, kept), (_, gone) = self.source, self._left
-            place = tally.without(whole.place, np.flatnonzero(~kept))
+            place, left = tally.without(self.source[0].place, self.left_out), self.tally.source
+            assert left is not None
+            gone = left.gone
             if len(gone) > tally.FEW:
                 return place - np.searchsorted(gone, place)
             moved = np.zeros(len(place), dtype=np.int8)
@@ -120,18 +131,10 @@ class Scored:
         return np.diff(begins, append=len(order))
 
     @lazy
-    def _left(self) -> tuple[Tally, IntArray]:
-        """The tally of the rows it was taken from less those that were left out, and which places went with them."""
+    def left_out(self) -> IntArray:
+        """Which rows of the source were left out."""
         assert self.source is not None
-        whole, kept = self.source
-        t, out = whole.tally, np.flatnonzero(~kept)
-        place, positive = ranked(t.score, whole.score[out]), whole.positive[out]
-        pos, neg = t.pos.copy(), t.neg.copy()
-        np.subtract.at(pos, place[positive], 1)
-        np.subtract.at(neg, place[~positive], 1)
-        gone = np.unique(place[pos[place] + neg[place] == 0])
-        score, pos, neg = (tally.without(x, gone) for x in (t.score, pos, neg))
-        return Tally(score, pos, neg, source=(t, gone)), gone
+        return np.flatnonzero(~self.source[1])
 
     def of_rows(self, on_positive: FloatArray, on_negative: FloatArray) -> FloatArray:
         """Of each row with a score, what stands at its place for its class; both arrays go along the tally."""
@@ -152,7 +155,7 @@ class Probable:
 
     def take(self, rows: Rows) -> Probable:
         """The same on some of the rows."""
-        return Probable(self.probabilities[rows], self.actual[rows], taken(self.weight, rows))
+        return Probable(taken(self.probabilities, rows), taken(self.actual, rows), taken(self.weight, rows))
 
     @lazy
     def answered(self) -> BoolArray:
@@ -276,9 +279,9 @@ class Answers:
 
     def _with(self, rows: Rows, scored: Scored | None, probable: Probable | None, counted: Table | None) -> Answers:
         return replace(
-            self, actual=self.actual[rows], predicted=taken(self.predicted, rows), scored=scored, probable=probable,
-            weight=taken(self.weight, rows), group=taken(self.group, rows),
-            numbers={name: x[rows] for name, x in self.numbers.items()}, counted=counted,
+            self, actual=taken(self.actual, rows), predicted=taken(self.predicted, rows), scored=scored,
+            probable=probable, weight=taken(self.weight, rows), group=taken(self.group, rows),
+            numbers={name: taken(x, rows) for name, x in self.numbers.items()}, counted=counted,
         )  # fmt: skip
 
     @property

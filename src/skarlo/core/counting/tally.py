@@ -65,22 +65,22 @@ class Tally:
     pos, neg : int32 (int64 from 2^31 rows on), shape (k,); rows of the positive and of the negative class at each
         score; with sampling weights float64, the sums of their weights
     once : what was worked out of it, for whoever asks next
-    source : the tally that all but few of its rows were left of, and which of its places went with them
+    source : what all but few of its rows were left of
     """
 
     score: FloatArray
     pos: Counts
     neg: Counts
     once: Once = field(default_factory=Once, compare=False, repr=False)
-    source: tuple[Tally, IntArray] | None = field(default=None, compare=False, repr=False)
+    source: Left | None = field(default=None, compare=False, repr=False)
 
     def of_score(self, name: str, make: Callable[[FloatArray], FloatArray]) -> FloatArray:
         """What hangs on the score alone, shape (k,): of a tally that was left of another it is read from there, where
         it is worked out once."""
         if self.source is None:
             return make(self.score)
-        whole, gone = self.source
-        return without(whole.once.get(name, lambda: make(whole.score)), gone)
+        whole = self.source.whole
+        return without(whole.once.get(name, lambda: make(whole.score)), self.source.gone)
 
     @lazy
     def positives(self) -> Any:
@@ -119,6 +119,38 @@ class Tally:
         if i == len(self.score):
             return 0, 0
         return self.tp[i].item(), self.fp[i].item()
+
+
+@dataclass(frozen=True)
+class Left:
+    """What a tally was left of.
+
+    Attributes
+    ----------
+    whole : the tally with the rows that were left out
+    place, positive : where these rows stand in it and which of them are positive, each shape (rows,)
+    gone : the places at which no row stayed, ascending
+    """
+
+    whole: Tally
+    place: IntArray
+    positive: BoolArray
+    gone: IntArray
+
+    def placed(self, at: IntArray) -> IntArray:
+        """Of places in what was left, the same in the whole; ends at the ends."""
+        out = at + np.searchsorted(self.gone - np.arange(len(self.gone)), at, side="right")
+        return np.where(at == 0, 0, np.where(at == len(self.whole.score) - len(self.gone), len(self.whole.score), out))
+
+
+def left_of(whole: Tally, place: IntArray, positive: BoolArray) -> Tally:
+    """The tally without some rows, of which where they stand and which are positive is given, each shape (rows,)."""
+    pos, neg = whole.pos.copy(), whole.neg.copy()
+    np.subtract.at(pos, place[positive], 1)
+    np.subtract.at(neg, place[~positive], 1)
+    gone = np.unique(place[pos[place] + neg[place] == 0])
+    score, pos, neg = (without(x, gone) for x in (whole.score, pos, neg))
+    return Tally(score, pos, neg, source=Left(whole, place, positive, gone))
 
 
 @dataclass(frozen=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left
+from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -11,7 +12,7 @@ import numpy as np
 
 from ..counting.answers import Answers, Scored
 from ..counting.table import Sampling
-from ..counting.tally import Tally, at_ranks, blocks, make
+from ..counting.tally import Left, Tally, at_ranks, blocks, make
 from ..number import BoolArray, FloatArray, IntArray, Metric, absent, bounded, clean, measured, point, total
 from ..stats import intervals
 from ..stats.draws import generator, successes
@@ -71,6 +72,41 @@ def sums_in(t: Tally, edges: IntArray) -> Sums:
     return t.once.get(("sums", edges.tobytes()), lambda: _sums_in(t, edges))
 
 
+WAYS: dict[str, Callable[[Tally, int], IntArray]] = {
+    "width": lambda t, bins: width_edges(t.score, bins),
+    "mass": lambda t, bins: mass_edges((t.pos, t.neg), bins),
+}
+
+
+def sums_by(t: Tally, way: str, bins: int) -> Sums:
+    """The same in equal-width or equal-mass bins of a tally's rows. Of one that few rows were left out of, from the
+    sums with these."""
+    edges = _edges(t, way, bins)
+    return sums_in(t, edges) if t.source is None else _left_sums(t, edges, t.source, _edges(t.source.whole, way, bins))
+
+
+def _edges(t: Tally, way: str, bins: int) -> IntArray:
+    return t.once.get(("edges", way, bins), lambda: WAYS[way](t, bins))
+
+
+def _left_sums(t: Tally, edges: IntArray, left: Left, before: IntArray) -> Sums:
+    at = left.placed(edges)
+    if len(at) != len(before) or np.abs(at - before).sum() > len(t.score) // 4:
+        return sums_in(t, edges)
+    found = sums_in(left.whole, before)
+    table = np.array([found.pos, found.neg, found.score_pos, found.score_neg, found.variance])
+    for b in np.flatnonzero(at != before).tolist():  # what lies between goes over to the neighbour
+        low, high = sorted((int(before[b]), int(at[b])))
+        between = np.add.reduce(_in_bins(left.whole, slice(low, high)), axis=1)
+        table[:, b - 1] += between if at[b] == high else -between
+        table[:, b] -= between if at[b] == high else -between
+    score, which = left.whole.score[left.place], np.searchsorted(at, left.place, side="right") - 1
+    pos, neg = left.positive.astype(np.float64), (~left.positive).astype(np.float64)
+    np.subtract.at(table.T, which, np.stack([pos, neg, pos * score, neg * score, score * (1.0 - score)], axis=1))
+    table[:, table[0] + table[1] == 0] = 0.0
+    return Sums(*np.ascontiguousarray(table))
+
+
 def _sums_in(t: Tally, edges: IntArray) -> Sums:
     out = []
     for i, j in pairwise(edges.tolist()):
@@ -118,7 +154,7 @@ def ece(a: Answers, t: Tally, bins: int, sampling: Sampling) -> Metric:
 
 def ece_value(t: Tally, bins: int) -> float:
     """The value alone."""
-    return _ece_of(sums_in(t, width_edges(t.score, bins)))
+    return _ece_of(sums_by(t, "width", bins))
 
 
 def ece_classwise(a: Answers, bins: int) -> float:
@@ -354,9 +390,9 @@ def effective_in(a: Answers, n: float) -> float:
     return float(np.add.reduce(b.weight)) ** 2 / float(np.add.reduce(b.weight**2))
 
 
-def mce(t: Tally, rows: tuple[IntArray, ...], bins: int) -> Metric:
+def mce(a: Answers, t: Tally, bins: int) -> Metric:
     """The largest gap between mean score and observed share over the equal-mass bins."""
-    sums = sums_in(t, mass_edges(rows, bins))
+    sums = sums_by(t, "mass", bins) if a.weight is None else sums_in(t, mass_edges(rows_at(a, t), bins))
     mean, share = gaps_of(sums)
     return point(float(np.abs(mean - share)[sums.rows > 0].max()), "the largest of several gaps has no interval")
 
@@ -405,13 +441,13 @@ def _start(scored: Scored, name: str) -> Carried | None:
     """Where rows are all but few of others, what fits them, from what fits those and the rows that were left out."""
     if scored.source is None or no_fit(scored.source[0].tally):
         return None
-    whole, kept = scored.source
-    before, out, t = _fitted(whole, name), np.flatnonzero(~kept), whole.tally
-    if before is None:
+    (whole, _), left = scored.source, scored.tally.source
+    before, t = _fitted(whole, name), whole.tally
+    if before is None or left is None:
         return None
     bend = whole.once.get(("bend", name), lambda: third_moments(t, logits(t), before[0]))
     ends = logit(t.score[[0, -1]])
-    return carried(*before, bend, (logit(whole.score[out]), whole.positive[out]), ends)
+    return carried(*before, bend, (logit(t.score[left.place]), left.positive), ends)
 
 
 INTERCEPT, SLOPE = "calibration_intercept", "calibration_slope"

@@ -62,6 +62,10 @@ def fit_ranking(t: Tally) -> FloatArray:
 
 def no_fit(t: Tally) -> str | None:
     """Why there is no logistic fit, if there is none."""
+    return t.once.get("no fit", lambda: _no_fit(t))
+
+
+def _no_fit(t: Tally) -> str | None:
     if len(t.score) == 1:
         return "every row has the same score"
     if t.positives == 0 or t.negatives == 0:

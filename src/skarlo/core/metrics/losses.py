@@ -94,14 +94,13 @@ def row_loss(a: Answers, name: str) -> FloatArray:
 
 def mean_of_losses(s: Scored, name: str) -> float:
     """The mean of a loss over the rows with a score; of rows that few were left out of, from the mean with these."""
-    if s.source is None:
+    left = s.tally.source
+    if left is None:
         return _of_tally(s.tally, name).mean
-    (whole, kept), rows = s.source, float(s.tally.rows)
-    out = np.flatnonzero(~kept)
-    score, positive = whole.score[out], whole.positive[out]
-    losses = np.where(positive, *(score_loss(score, name, positive=which) for which in (True, False)))
-    mean = mean_of_losses(whole, name)
-    return mean - total(losses - mean) / rows
+    score = left.whole.score[left.place]
+    losses = np.where(left.positive, *(score_loss(score, name, positive=which) for which in (True, False)))
+    mean = _of_tally(left.whole, name).mean
+    return mean - total(losses - mean) / float(s.tally.rows)
 
 
 def _of_tally(t: Tally, name: str) -> Moments:
@@ -177,7 +176,10 @@ def brier_skill(a: Answers, m: Moments | None) -> Metric:
 def skill(a: Answers, brier: float) -> Metric:
     """The same from the Brier score itself."""
     b = a.with_answer
-    rows = np.bincount(b.actual, weights=b.weight, minlength=a.classes).astype(np.float64)
+    if b.scored is not None:
+        rows = np.array([b.scored.tally.negatives, b.scored.tally.positives], dtype=np.float64)
+    else:
+        rows = np.bincount(b.actual, weights=b.weight, minlength=a.classes).astype(np.float64)
     share = rows / total(rows)
     flat = total(share * (1.0 - share))
     if a.positive is not None:

@@ -182,7 +182,7 @@ def _two_scores(a: Answers, reading: Reading) -> Ways:
         "brier_skill": lambda: brier_skill(a, squares()),
         "log_loss": lambda: mean_loss(a, moments(a, "log_loss"), confidence),
         "ece": partial(calibration.ece, a, t, bins, sampling),
-        "mce": lambda: calibration.mce(t, calibration.rows_at(a, t), bins),
+        "mce": lambda: calibration.mce(a, t, bins),
         "calibration_intercept": lambda: fitted()["calibration_intercept"],
         "calibration_slope": lambda: fitted()["calibration_slope"],
     }
@@ -246,11 +246,7 @@ def value(name: str, a: Answers, reading: Reading) -> float | None:
         return None
     if name == "ece":
         return calibration.ece_value(t, bins)
-    return (
-        calibration.mce(t, calibration.rows_at(a, t), bins)["value"]
-        if name == "mce"
-        else calibration.fit_value(scored, name)
-    )
+    return calibration.mce(a, t, bins)["value"] if name == "mce" else calibration.fit_value(scored, name)
 
 
 PAIRS: Names = {"positive": "of the class", "negative": "of another class"}
