@@ -31,6 +31,8 @@ cutoff = 0.5
 name = "Labels"
 path = "labels.csv"
 predicted = "said"
+[settings]
+draws = 200
 """
 
 

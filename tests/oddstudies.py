@@ -95,7 +95,7 @@ def odd(folder: Path, kind: str) -> Odd:
             if gaps != "error" and (i + k) % 7 == 0:
                 row[c.column] = ""
     weight = 'weight = "w"\n' if kind == "weighted" else ""
-    toml = HEAD + weight
+    toml = f"{HEAD}{weight}[settings]\ndraws = 200\n"
     for c in candidates:
         reads = f'predicted = "{c.column}"' if c.cutoff is None else f'score = "{c.column}"\ncutoff = {c.cutoff}'
         toml += f'[[candidates]]\nname = "{c.name}"\npath = "answers.csv"\n{reads}\nno_answer = "{c.no_answer}"\n'

@@ -54,7 +54,7 @@ def test_seed_and_curves(tmp_path):
     none = json.loads(skarlo("evaluate", study, "--curves", "none", "--seed", "9").stdout)
     assert none["settings"]["seed"] == 9
     assert "roc" not in none["candidates"][0]["splits"]["test"]
-    toml = STUDY.replace("[[candidates]]", "[settings]\nseed = 9\n[[candidates]]", 1)
+    toml = STUDY + "seed = 9\n"
     said = json.loads(skarlo("evaluate", write_study(tmp_path, toml=toml), "--curves", "none").stdout)
     assert said == none
 

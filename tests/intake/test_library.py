@@ -13,7 +13,7 @@ from skarlo import core, intake
 
 def test_the_same_numbers_as_from_files(tmp_path):
     rows = rows_of()
-    path = write_study(tmp_path, rows, STUDY.replace('tune_on = "tuning"\n', ""))
+    path = write_study(tmp_path, rows, STUDY.replace('tune_on = "tuning"\n', "").replace("draws = 200\n", ""))
     filed = core.evaluate(intake.load(intake.read_spec(path), lambda p: intake.Source(tmp_path / p, p)))
     found = skarlo.evaluate(
         [r["actual"] for r in rows], {"Scores": [float(r["p"]) for r in rows], "Labels": [r["said"] for r in rows]},

@@ -114,7 +114,7 @@ def test_a_class_that_does_not_exist(tmp_path):
         (("[[candidates]]", "[[metrics]]\nname='c'\nformula='FN +'\nbetter='lower'\n[[candidates]]"), "at character 5"),
         (("cutoff = 0.5", 'cutoff = { rule = "recall_at_least" }'), "recall_at_least takes value"),
         (("cutoff = 0.5", 'cutoff = { rule = "best_luck" }'), "no rule best_luck; there are best_f1, best_youden"),
-        (("[holdout]", "[settings]\nconfidence = 1.5\n[holdout]"), "found “1.5”; expected less than 1"),
+        (("draws = 200", "confidence = 1.5"), "found “1.5”; expected less than 1"),
         (("[holdout]", "[holdout]\nexpected_base_rate = 1.2"), "holdout.expected_base_rate"),
     ],
 )  # fmt: skip

@@ -19,9 +19,7 @@ from skarlo.studies.records import StudyRecord, Upload
 from skarlo.web.demo import bring_in
 
 ASKS = """
-[settings]
 seed = 4
-draws = 300
 min_slice = 5
 [[metrics]]
 name = "cost"

@@ -186,7 +186,7 @@ def test_a_study_file_with_an_endless_integer_is_named(signed_in):
     ana = signed_in("ana")
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as box:
-        box.writestr("study.toml", STUDY + f"[settings]\nseed = {'9' * 4400}\n")
+        box.writestr("study.toml", STUDY + f"seed = {'9' * 4400}\n")
     answer = import_of(ana, out.getvalue())
     assert answer.status_code == 422
     assert "study.toml" in answer.json["problems"][0]["line"]

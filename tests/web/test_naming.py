@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import csv
 import io
 import zipfile
+from concurrent.futures import ThreadPoolExecutor
 from urllib.parse import quote
 
 import pytest
@@ -25,7 +27,7 @@ def rows():
 
 @pytest.fixture
 def number(workspace, tmp_path, rows):
-    toml = STUDY + '[settings]\nmin_slice = 1\n[conditions]\nnorth = \'ward = "North"\'\n' + (
+    toml = STUDY + 'min_slice = 1\n[conditions]\nnorth = \'ward = "North"\'\n' + (
         '[[gates]]\nmetric = "accuracy"\nat_least = 0.1\nwhere = "north"\n'
     )  # fmt: skip
     return bring_in(workspace, write_study(tmp_path / "own", rows, toml), user_named(workspace, "ana"))
@@ -220,3 +222,32 @@ def test_of_odd_studies_rows_that_one_picked_test_nothing_of_it(signed_in, works
     again = ana("POST", "/imports?name=saved.zip", data=saved, content_type="application/zip", headers=WAIT)
     assert again.status_code == 201, again.json
     assert read(again.json["id"]) == before
+
+
+def test_rows_that_one_picked_and_all_rows_are_read_at_once_as_each_alone(signed_in, workspace, tmp_path, rows):
+    """Two like studies: one read page after page, the other by six pages at a time."""
+    ana = signed_in("ana")
+    like = [
+        bring_in(workspace, write_study(tmp_path / str(i), rows, STUDY), user_named(workspace, "ana")) for i in (1, 2)
+    ]
+    for number in like:
+        assert name(ana, number, "found", where="right", keep=True, candidate=1).status_code == 200
+    picked = 'named "found"'
+    asked = [
+        {"kinds": kinds, "split": "test", **scope}
+        for kinds in ("lines,classes", "slices,pairs,best", "curves,calibration")
+        for scope in ({"cutoffs": "1:0.5"}, {"within": "=" + picked}, {"cutoffs": "1:0.3", "within": "=" + picked})
+    ]
+    alone = [ask(ana, f"/studies/{like[0]}/parts", **one).json for one in asked]
+    pages = [signed_in("ana") for _ in range(4)]
+
+    def read(i):
+        return ask(pages[i % 4], f"/studies/{like[1]}/parts", **asked[i % len(asked)]).json
+
+    with ThreadPoolExecutor(6) as pool:
+        together = list(pool.map(read, range(2 * len(asked))))
+    assert together == alone + alone
+    saved = ana("GET", f"/studies/{like[1]}/rows.csv?split=test&condition={quote(picked)}").data.decode()
+    of_all, of_picked = (told["candidates"][0]["splits"]["test"] for told in alone[:2])
+    assert len(list(csv.DictReader(io.StringIO(saved)))) == of_picked["rows"] < of_all["rows"]
+    assert of_picked["metrics"]["accuracy"]["value"] == 1.0

@@ -15,7 +15,7 @@ from skarlo.web.demo import bring_in
 WARDS = ("North, upper", "South = old", "East")
 
 
-ALL_TOLD = STUDY + "[settings]\nmin_slice = 1\n"
+ALL_TOLD = STUDY + "min_slice = 1\n"
 
 
 def told(rows):

@@ -137,7 +137,7 @@ as_of_may = { where = 'girth < 30', kept = "2026-05-01", ids = ["r0003", "r0004"
 
 
 def test_named_conditions_and_marks_are_slices(signed_in, workspace, tmp_path, rows):
-    toml = STUDY + "[settings]\nmin_slice = 1\n" + NAMED_ONES
+    toml = STUDY + "min_slice = 1\n" + NAMED_ONES
     number = bring_in(workspace, write_study(tmp_path / "named", rows, toml), user_named(workspace, "ana"))
     ana = signed_in("ana")
     odd = [i + 1 for i, r in enumerate(rows) if r["split"] == "test"][:50:2]

@@ -243,6 +243,7 @@ def demo(
     except Held as e:
         stop([e.why])
     if not prepare_only and not is_free("127.0.0.1", port):
+        opened.release()
         stop([f"port {port} is taken by another program: stop it, or start with --port and another"])
     prepare(opened)
     say(f"\nSkarlo is at [bold]http://127.0.0.1:{port}[/bold]")
