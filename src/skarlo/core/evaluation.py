@@ -116,7 +116,7 @@ class Evaluation:
         without = self._without | (set() if parts is not None else self._not_asked)
         asked = list(dict.fromkeys(p for p in asked if p.kind not in without or p.rate))
         steps = Steps(progress, self._steps(asked))
-        with threads() as several:
+        with threads(len(self.study.actual)) as several:
             work = [several.submit(one) for one in self._apart(asked, steps)]
             try:
                 for one in work:

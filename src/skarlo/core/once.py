@@ -12,19 +12,20 @@ T = TypeVar("T")
 S = TypeVar("S")
 
 MOST_THREADS = 4  # each has arrays of its own
+FEW_ROWS = 4000  # under which each call does so little that threads would but wait for the interpreter in turn
 
 
-def threads() -> ThreadPoolExecutor:
-    """Threads for work over many rows: NumPy lets go of the interpreter."""
-    return ThreadPoolExecutor(min(MOST_THREADS, os.cpu_count() or 1))
+def threads(rows: int) -> ThreadPoolExecutor:
+    """Threads for work over so many rows: over many NumPy lets go of the interpreter; for few there is one."""
+    return ThreadPoolExecutor(1 if rows < FEW_ROWS else min(MOST_THREADS, os.cpu_count() or 1))
 
 
-def beside(work: Callable[[S], T], items: Iterable[S]) -> list[T]:
-    """The work done for each item, several at a time; the results in the items' order."""
+def beside(work: Callable[[S], T], items: Iterable[S], rows: int) -> list[T]:
+    """The work over so many rows done for each item, several at a time; the results in the items' order."""
     several = list(items)
-    if len(several) <= 1:
+    if len(several) <= 1 or rows < FEW_ROWS:
         return [work(item) for item in several]
-    with threads() as pool:
+    with threads(rows) as pool:
         return list(pool.map(work, several))
 
 

@@ -151,7 +151,7 @@ def pairs(
     out: list[PairResult] = [
         {"a": p.a.name, "b": p.b.name, "split": split, "rows": len(p.answers.a.actual), "metrics": {}} for p in chosen
     ]
-    found = beside(partial(_differences, names=names, once=once), chosen)
+    found = beside(partial(_differences, names=names, once=once), chosen, len(entrants[0].whole.actual))
     for name in names:
         family = tests.family([told[name] for told in found], confidence)
         for entry, d, pair in zip(out, family, chosen, strict=True):
@@ -230,7 +230,7 @@ def against_baselines(
     for baseline in baselines:
         names = baseline.reading.metrics
         each = [Pair(e, baseline, together) for e in entrants]
-        found = beside(partial(_differences, names=names, once=once), each)
+        found = beside(partial(_differences, names=names, once=once), each, len(baseline.whole.actual))
         for name in names:
             family = tests.family([told[name] for told in found], confidence)
             for e, d in zip(entrants, family, strict=True):

@@ -99,7 +99,7 @@ def search(
     counted = _Counted(fields, measure, inside)
     families = [c for d in range(1, depth + 1) for c in combinations(range(len(fields)), d)]
     kept = _Looked()
-    with threads() as pool:
+    with threads(len(inside)) as pool:
         found = pool.map(counted.of, families)
         try:
             for i, of_family in enumerate(found):
@@ -150,7 +150,7 @@ class _Counted:
     def __init__(self, fields: Sequence[SearchField], measure: Rate | Loss, inside: BoolArray) -> None:
         self.fields = fields
         n = int(np.count_nonzero(inside))
-        self.codes = [f.codes for f in fields] if n == len(inside) else beside(lambda f: f.codes[inside], fields)
+        self.codes = [f.codes for f in fields] if n == len(inside) else beside(lambda f: f.codes[inside], fields, n)
         self.weights: list[FloatArray] = []
         if isinstance(measure, Rate):
             over = measure.over[inside]
@@ -173,8 +173,8 @@ class _Counted:
         self.whole = Sums(*(np.array([float(x)]) for x in whole))
         # one width for all fields, so that the joint code of a family is a sum of what is at hand
         self.width = max((f.atoms for f in fields), default=1) * self.kinds
-        self.last = beside(lambda c: c * self.kinds + what, self.codes)
-        self.scaled = beside(lambda c: c * self.width, self.codes)
+        self.last = beside(lambda c: c * self.kinds + what, self.codes, n)
+        self.scaled = beside(lambda c: c * self.width, self.codes, n)
         self.takes = []
         for f in fields:
             takes = np.zeros((len(f.conditions), f.atoms))

@@ -89,7 +89,7 @@ class Together:
         self.scored = list(scored)
         self._at = {id(s): i for i, s in enumerate(self.scored)}
         self._complete = [i for i, s in enumerate(self.scored) if s.complete]
-        self._once = Once()
+        self._once, self._rows = Once(), len(self.scored[0].score)
 
     def of(self, name: str, a: Scored, b: Scored, rows: tuple[int, int] | None = None) -> PairSums | None:
         """The sums of a pair on a metric; None where one of them is not among these, or has rows without a score that
@@ -115,7 +115,7 @@ class Together:
         several = len(self._complete) > 1
         wanted = [name for name in names if name in LOSSES or (name in TABLES and several)]
         assert not several or self._places  # made once, and not by each
-        beside(lambda name: self._once.get(name, lambda: self._sums(name)), wanted)
+        beside(lambda name: self._once.get(name, lambda: self._sums(name)), wanted, self._rows)
 
     @lazy
     def _places(self) -> tuple[list[IntArray], list[IntArray]]:
@@ -127,7 +127,7 @@ class Together:
             place = self.scored[i].place
             return place[pos], place[neg]
 
-        found = beside(of, self._complete)
+        found = beside(of, self._complete, self._rows)
         return [on_pos for on_pos, _ in found], [on_neg for _, on_neg in found]
 
     def _sums(self, name: str) -> _Sums:

@@ -333,19 +333,18 @@ def _root(a: Answers, bins: int, keep: BoolArray, seen: FloatArray) -> FloatArra
 def _inverted_along(c: _Cells, d: FloatArray, x: FloatArray, value: float, alpha: float) -> intervals.Interval:
     n = total(c.weight)
     whole = total(np.abs(d)) / n
-    common = None if c.root is None else np.asarray(x[:, 1:] @ c.root.T, dtype=np.float64)
+    shared, each = x[:, 0], x[:, 1:]
+    if c.root is not None:
+        each = np.asarray(each @ c.root.T, dtype=np.float64)
     step = np.abs(d) / c.weight
     between = math.sqrt(max(0.0, total(c.weight * step**2) / n - (total(c.weight * step) / n) ** 2) / c.effective)
 
-    def drawn(t: float, rows: IntArray | slice) -> FloatArray:
-        if common is not None:
-            noise = common[rows]
-        else:
-            variance = (1.0 - t) * c.calibrated + t * c.seen if t < 1 else c.seen
-            noise = np.sqrt(variance) * x[rows, 1:]
-        return np.asarray(np.abs(t * d + noise).sum(axis=1) / n + t * between * x[rows, 0])
+    def drawn(t: float, shared: FloatArray, each: FloatArray) -> FloatArray:
+        if c.root is None:
+            each = np.sqrt((1.0 - t) * c.calibrated + t * c.seen if t < 1 else c.seen) * each
+        return np.asarray(np.abs(t * d + each).sum(axis=1) / n + t * between * shared)
 
-    none = drawn(0.0, slice(None))
+    none = drawn(0.0, shared, each)
     if whole <= 0:
         return 0.0, float(np.quantile(none, 1.0 - alpha / 2))
     steepest = _steepest(c, d, x, between, n)
@@ -354,19 +353,21 @@ def _inverted_along(c: _Cells, d: FloatArray, x: FloatArray, value: float, alpha
     def crossing(large: bool) -> float:
         """Where as many draws as are enough are as large as the value (or as small). A draw that no t still in question
         can carry over the value is not drawn again."""
-        near, far, decided, open_ = 0.0, farthest, 0, np.arange(len(x))
+        near, far, decided, open_ = 0.0, farthest, 0, (shared, each, steepest)
         for _ in range(HALVINGS):
             middle = (near + far) / 2
-            e = drawn(middle, open_) - value
+            if middle in (near, far):
+                break
+            e = drawn(middle, *open_[:2]) - value
             found = decided + int(np.count_nonzero(e >= 0 if large else e <= 0))
             if (found > enough) == large:
                 far = middle
             else:
                 near = middle
-            reach = steepest[open_] * (far - near)
-            sure = np.abs(e) > reach
-            decided += int(np.count_nonzero(sure & (e > 0 if large else e < 0)))
-            open_ = open_[~sure]
+            sure = np.abs(e) > open_[2] * (far - near)
+            if sure.any():
+                decided += int(np.count_nonzero(sure & (e > 0 if large else e < 0)))
+                open_ = (open_[0][~sure], open_[1][~sure], open_[2][~sure])
         return near
 
     low = 0.0 if np.count_nonzero(none >= value) > enough else whole * crossing(large=True)

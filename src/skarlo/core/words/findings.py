@@ -58,7 +58,7 @@ def of_study(study: Study, entries: list[CandidateResult], entrants: list[Entran
     """All findings, in a fixed order: of the rows, of each candidate, of pairs."""
     out = _of_picking(study) + _of_rows(study)
     each = zip(study.candidates, entries, entrants, strict=True)
-    out += chain.from_iterable(beside(lambda of: _of_candidate(study, *of), each))
+    out += chain.from_iterable(beside(lambda of: _of_candidate(study, *of), each, len(study.actual)))
     out += _of_baselines(study, entries, against)
     for i, a in enumerate(study.candidates):
         out += [_identical(a, b) for b in study.candidates[i + 1 :] if _same(a, b)]
