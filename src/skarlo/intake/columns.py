@@ -30,7 +30,8 @@ class Loading:
     text: dict[Path, set[str]] = field(default_factory=dict)
     tables: dict[Path, pl.DataFrame | None] = field(default_factory=dict)
     fingerprints: dict[Path, Future[str]] = field(default_factory=dict)
-    aside: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(1))
+    begun: dict[Path, Future[pl.DataFrame]] = field(default_factory=dict)
+    aside: ThreadPoolExecutor = field(default_factory=lambda: ThreadPoolExecutor(2))
     steps: Steps = field(default_factory=Steps)
 
     def misasked(self, message: str, found: str | None = None, expected: str | None = None) -> None:
@@ -41,11 +42,17 @@ class Loading:
         """The fingerprint of a file whose table was read."""
         return self.fingerprints[source.path].result()
 
+    def expect(self, source: Source) -> None:
+        """Begin to read a table that is asked for next, beside what is done with the one at hand."""
+        if source.path not in self.begun:  # by where it lies: two files may bear one name
+            self.begun[source.path] = self.aside.submit(read_table, source, self.text.get(source.path))
+            self.fingerprints[source.path] = self.aside.submit(source.sha256)
+
     def table(self, source: Source) -> pl.DataFrame | None:
-        if source.path not in self.tables:  # by where it lies: two files may bear one name
+        if source.path not in self.tables:
+            self.expect(source)
             try:
-                self.fingerprints[source.path] = self.aside.submit(source.sha256)  # while its text is parsed
-                self.tables[source.path] = read_table(source, self.text.get(source.path))
+                self.tables[source.path] = self.begun[source.path].result()
             except InputError as e:
                 self.problems += e.problems
                 self.tables[source.path] = None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -23,7 +24,7 @@ from .joined import joined
 from .labels import alike_in, merged, near_labels
 from .problems import InputError, Problem
 from .read import as_text
-from .spec import HoldoutSpec, RuleSpec, StudySpec
+from .spec import CandidateSpec, HoldoutSpec, RuleSpec, StudySpec
 from .where import Around, Asked, asked_of
 
 __all__ = ["Files", "load", "read_study"]
@@ -118,7 +119,8 @@ def _rows(spec: StudySpec, holdout: Holdout, doing: Loading) -> _Rows:
 def _answers(spec: StudySpec, holdout: Holdout, r: _Rows, files: Files, doing: Loading) -> list[Answered]:
     _names_differ(spec, doing)
     out = []
-    for c in spec.candidates:
+    for i, c in enumerate(spec.candidates):
+        _expect(spec.candidates[i : i + 2], files, doing)
         if c.cutoff_chosen_on is not None and c.cutoff_chosen_on not in r.split_rows:
             message = f"candidate {c.name}: cutoff_chosen_on names no split"
             doing.misasked(message, c.cutoff_chosen_on, one_of(list(r.split_rows)))
@@ -139,10 +141,18 @@ def _answers(spec: StudySpec, holdout: Holdout, r: _Rows, files: Files, doing: L
     return out
 
 
+def _expect(candidates: Sequence[CandidateSpec], files: Files, doing: Loading) -> None:
+    """Begin to read the files of the next candidates."""
+    for c in candidates:
+        if c.path:
+            doing.expect(files(c.path))
+
+
 def _joined(
     spec: StudySpec, holdout: Holdout, files: Files, leave: frozenset[str], doing: Loading, fields_too: bool
 ) -> Read:  # fmt: skip
     h, table, s = spec.holdout, holdout.table, spec.settings
+    _expect(spec.candidates[:1], files, doing)
     r = _rows(spec, holdout, doing)
     kept, some = r.kept, table if r.kept.all() else table.filter(r.kept)
     answered = _answers(spec, holdout, r, files, doing)
