@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import json
 import signal
 import sys
@@ -55,10 +56,13 @@ def evaluate(
     Exits with 0 when no must gate fails or is unclear, with 1 when one does, and with 2 when the input cannot be
     evaluated; nothing is written then.
     """
+    gc.disable()  # nothing that is imported goes again, so it need not be looked through
     from skarlo import core, intake
     from skarlo.intake.junit import gates_as_junit
     from skarlo.intake.write import as_json, write_file
 
+    gc.freeze()
+    gc.enable()
     _end_on_interrupt()
     if curves not in ("compact", "full", "none"):
         stop([f"--curves is compact, full or none; found “{curves}”"])
