@@ -30,6 +30,7 @@ from .metrics.definitions import HEADLINE, HEADLINE_MANY, METRICS
 from .metrics.own import MEASURES
 from .metrics.own import UNTESTED as UNTESTED_MEASURES
 from .number import BoolArray, Difference, Finding, FloatArray, IntArray, Metric
+from .once import lazy
 from .parts import KINDS as PART_KINDS
 from .parts import Part, put_together
 from .prepared import Prepared, prepare, told_of
@@ -194,6 +195,7 @@ __all__ = [
     "formula",
     "gate_sentence",
     "holdout_of",
+    "lazy",
     "letter",
     "listed",
     "live_tally",

@@ -8,10 +8,10 @@ import tempfile
 import zipfile
 import zlib
 from collections.abc import Iterable, Iterator
-from functools import cached_property
 from pathlib import Path, PurePosixPath
 from typing import IO
 
+from skarlo.core import lazy
 from skarlo.intake.problems import refuse
 
 # What a picture begins with: its kind is read from its bytes, never from its name.
@@ -141,7 +141,7 @@ class Pictures:
     def __init__(self, path: Path) -> None:
         self.path = path
 
-    @cached_property
+    @lazy
     def _names(self) -> dict[str, str]:
         """The name in the zip by the name that is asked for: whole, or its last part where only one has it."""
         with zipfile.ZipFile(self.path) as box:
