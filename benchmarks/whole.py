@@ -142,6 +142,7 @@ def where(folder: Path) -> None:
 
 def memory(n: int) -> None:
     """Peak of what the metrics allocate above the loaded arrays, in columns of scores."""
+    panel.metrics(answers(*rows(100)), READING)  # what is imported late is no column
     a = answers(*rows(n))
     tracemalloc.start()
     panel.metrics(a, READING)
