@@ -446,9 +446,15 @@ def _start(scored: Scored, name: str) -> Carried | None:
     before, t = _fitted(whole, name), whole.tally
     if before is None or left is None:
         return None
-    bend = whole.once.get(("bend", name), lambda: third_moments(t, logits(t), before[0]))
+    bend = whole.once.get("bends", lambda: _bends(whole))[name]
     ends = logit(t.score[[0, -1]])
     return carried(*before, bend, (logit(t.score[left.place]), left.positive), ends)
+
+
+def _bends(whole: Scored) -> dict[str, FloatArray]:
+    """How the information of each fit bends; the logits are worked out once for both."""
+    x, fits = logits(whole.tally), {name: _fitted(whole, name) for name in (INTERCEPT, SLOPE)}
+    return {name: third_moments(whole.tally, x, fit[0]) for name, fit in fits.items() if fit is not None}
 
 
 INTERCEPT, SLOPE = "calibration_intercept", "calibration_slope"
