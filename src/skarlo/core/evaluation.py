@@ -12,26 +12,22 @@ import numpy as np
 
 from . import suspect, worst
 from .chosen import Chosen
-from .compare import across, cells, pairs, quoted
-from .compare.disagreement import disagreement as differing
-from .compare.paired import Both
+from .compare import pairs, quoted
 from .compare.pairs import Entrant
 from .compare.together import Together
 from .decide.gates import Judged, judge
 from .head import described, head_of
 from .metrics.panel import Reading
 from .number import BoolArray, Difference, Finding
+from .of_two import OfTwo
 from .once import Once, lazy, threads
 from .parts import KINDS, Curves, Part, of_file, put_together
 from .prepared import OnSplit, Placed, Prepared, prepare
 from .progress import Progress, Steps
 from .results import (
-    AcrossResult,
     AlikeResult,
     CandidateResult,
-    CellsLess,
     ConditionResult,
-    DisagreementResult,
     DoubtResult,
     GateResult,
     GroupsEntry,
@@ -139,13 +135,14 @@ class Evaluation:
                 yield partial(self._recalibrate, subject, steps)
         here = [p for p in asked if p.split in self.study.splits and p.kind not in _OF_SEVERAL]
         yield partial(self._measure_baselines, here, steps)
-        if Part("pairs") in asked:
-            yield partial(self._compare, steps)
+        pairwise = [p for p in asked if p.kind in _PAIRWISE]
+        if pairwise:
+            yield partial(self._compare, pairwise, steps)
 
-    def _compare(self, steps: Steps) -> None:
+    def _compare(self, parts: Sequence[Part], steps: Steps) -> None:
         steps.next("comparing the candidates, pair by pair")
-        self.pairs()
-        self._against()
+        for part in parts:
+            self.part(part)
 
     def _measure_baselines(self, parts: Sequence[Part], steps: Steps) -> None:
         steps.next("measuring the baselines")
@@ -180,7 +177,7 @@ class Evaluation:
 
     def _steps(self, asked: Sequence[Part]) -> int:
         each = len({p.split for p in asked if p.split}) + (Part("recalibration") in asked)
-        return len(self.study.candidates) * each + (Part("pairs") in asked) + 2
+        return len(self.study.candidates) * each + any(p.kind in _PAIRWISE for p in asked) + 2
 
     def subject_named(self, name: str) -> Subject:
         """A candidate. Raises KeyError where there is none of that name."""
@@ -271,50 +268,10 @@ class Evaluation:
         """What was learned or chosen on some rows and is read on others."""
         return Chosen(self.ready, self._once, self._candidates)
 
-    def _two(self, part: Part) -> tuple[Subject, Subject, Both] | None:
-        """The two of a pair with their answers on the rows of both; None where either predicts no class."""
-        if not part.pair:
-            return None
-        by_name = {s.name: s for s in self._subjects}
-        if len(part.pair) != 2 or not set(part.pair) <= set(by_name):
-            raise KeyError("a pair is of two candidates of the study")
-        a, b = (by_name[name] for name in part.pair)
-        if b.reading.untested:
-            a = replace(a, reading=replace(a.reading, untested=b.reading.untested))
-        both = pairs.Pair(a.answering(part.split), b.answering(part.split)).answers
-        if both.a.predicted is None or both.b.predicted is None or a.too_few(part.split):
-            return None
-        return a, b, both
-
-    def cells(self, part: Part) -> dict[str, dict[str, CellsLess]]:
-        """One candidate's matrix less another's, told of the first; nothing where either predicts no class."""
-        found = self._two(part)
-        if found is None:
-            return {}
-        a, b, both = found
-        return self._once.get(part, lambda: {a.name: {"cells": cells.less(both, b.name, a.reading)}})
-
-    def disagreement(self, part: Part) -> dict[str, dict[str, DisagreementResult]]:
-        """Who of two is right where they differ, told of the first; nothing where either predicts no class."""
-        found = self._two(part)
-        if found is None:
-            return {}
-        a, b, both = found
-        return self._once.get(part, lambda: {a.name: {"disagreement": differing(both, b.name, a.reading)}})
-
-    def across(self, part: Part) -> dict[str, dict[str, AcrossResult]]:
-        """Where in the groups of a field the difference of two lies, told of the first; nothing where either predicts
-        no class."""
-        found = self._two(part)
-        if found is None or not part.fields:
-            return {}
-        a, b, both = found
-        code, names = a.sliced.groups(part.fields)
-        here = code[self.study.splits[part.split]]
-        if len(both.a.actual) < len(here):
-            left = [s.on(part.split).whole.answered for s in (a, b) if s.left_out]
-            here = here[np.logical_and.reduce(left)]
-        return self._once.get(part, lambda: {a.name: {"across": across.across(both, b.name, here, names, a.reading)}})
+    @lazy
+    def of_two(self) -> OfTwo:
+        """What is told of two candidates."""
+        return OfTwo(self._once, self._subjects)
 
     def merged(self, part: Part) -> dict[str, dict[str, MergedResult]]:
         """Each candidate's matrix and classes with some classes taken together. Raises ValueError as `core.merged`."""
@@ -522,9 +479,10 @@ class Evaluation:
 
 
 MERGED = ("rows", "matrix", "shares", "metrics", "per_class", "averages")
+_PAIRWISE = ("pairs", "against_baseline")  # what is worth a thread beside the candidates
 _OF_SEVERAL: dict[str, Callable[[Evaluation, Part], Any]] = {
-    "cells": Evaluation.cells, "disagreement": Evaluation.disagreement, "merged": Evaluation.merged,
-    "across": Evaluation.across,
+    "cells": lambda e, part: e.of_two.cells(part), "disagreement": lambda e, part: e.of_two.disagreement(part),
+    "across": lambda e, part: e.of_two.across(part), "merged": Evaluation.merged,
     "doubt": Evaluation.doubt, "search": lambda e, part: e.search(part) or None,
 }  # fmt: skip
 _OF_STUDY: dict[str, Callable[[Evaluation], Any]] = {

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Container, Hashable, Mapping, Sequence
+from collections.abc import Callable, Container, Hashable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -74,25 +74,33 @@ class Slices:
 
     def of(self, i: int) -> list[Slice]:
         """The slices of the i-th list."""
-        return self._found.get(i, lambda: self._of(i, *self._counted([i])))
+        return self._found.get(i, lambda: self._of(i, *self._read([i])))
 
     def all(self) -> list[Slice]:
         """Those of all lists, in their order; what counts tell is worked out for several lists at once."""
-        waiting: list[int] = []
-        for i in range(len(self.lists)):
-            waiting += [] if self._found.holds(i) else [i]
-            slices = 0 if self._counts is None else sum(len(self._counts[k][0]) for k in waiting)
-            if slices >= MANY or i + 1 == len(self.lists):
-                for k, counted in zip(waiting, self._counted(waiting), strict=True):
-                    self._found.get(k, partial(self._of, k, counted))
-                waiting = []
+        for lists in self._batches():
+            for i, counted in zip(lists, self._read(lists), strict=True):
+                self._found.get(i, partial(self._of, i, counted))
         return [found for i in range(len(self.lists)) for found in self.of(i)]
+
+    def _batches(self) -> Iterator[list[int]]:
+        """The lists that are not made yet, in runs of about as many slices as are read at once."""
+        batch, slices = [], 0
+        for i in range(len(self.lists)):
+            if self._found.holds(i):
+                continue
+            batch.append(i)
+            slices += 0 if self._counts is None else len(self._counts[i][0])
+            if slices >= MANY:
+                yield batch
+                batch, slices = [], 0
+        yield batch
 
     def _of(self, i: int, counted: Counted | None) -> list[Slice]:
         once = self.once if self.scores else None
         return _of_list(self.a, self.lists[i], self._codes, counted, self.reading, self.rest, once)
 
-    def _counted(self, lists: Sequence[int]) -> list[Counted | None]:
+    def _read(self, lists: Sequence[int]) -> list[Counted | None]:
         """What the counts alone tell of some lists' slices, all at once; None where weights or groups make more of
         them."""
         if self._counts is None or not lists:
@@ -126,7 +134,7 @@ def _of_list(
     names = tuple(f.name for f in fields)
     members = (once or Once()).get(("members", names), lambda: Members(fields, codes, len(a.actual)))
     found = members.found if counted is None else counted.codes
-    known = [None] * len(found) if counted is None else counted.known
+    known: Sequence[Known | None] = [None] * len(found) if counted is None else counted.known
     compared_at_once = {} if counted is None else counted.compared
     read_rows = (
         a.scored is not None or a.probable is not None or any(not reading.needs_class(m.name) for m in reading.own)
@@ -272,7 +280,7 @@ class Counted:
     the other rows."""
 
     codes: IntArray
-    known: Sequence[Known | None]
+    known: Sequence[Known]
     compared: Mapping[str, Many]
 
 
