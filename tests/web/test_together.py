@@ -11,6 +11,7 @@ from sqlmodel import select
 from asking import upload, wanted
 from conftest import PASSWORD, Client, user_named
 from files import rows_of, write_csv, write_study
+from oddstudies import KINDS, odd
 from skarlo import core
 from skarlo.report import package, revisions
 from skarlo.studies import accounts, evaluating
@@ -286,3 +287,55 @@ def test_a_newer_request_of_a_page_stops_the_older_one(app, workspace, signed_in
             break
         threading.Event().wait(0.05)
     assert state == "stopped"
+
+
+def three_classes(folder):
+    """Of three classes, with rows without an answer."""
+    rows = rows_of(150)
+    for i, row in enumerate(rows):
+        row["actual"] = "abc"[(i * i + i // 4) % 3]
+        left = 1.0 - float(row["p"])
+        row.update({"pa": row["p"], "pb": f"{left * 0.25:.4f}", "pc": f"{left * 0.75:.4f}"})
+        if i % 11 == 0:
+            row.update(dict.fromkeys(("pa", "pb", "pc"), ""))
+        row["said"] = "" if i % 13 == 0 else "abc"[i % 3]
+    folder.mkdir()
+    write_csv(folder / "holdout.csv", rows, ["id", "actual", "split"])
+    write_csv(folder / "answers.csv", rows, ["id", "pa", "pb", "pc", "said"])
+    study = folder / "study.toml"
+    study.write_text(
+        'format = "skarlo.study/1"\ntitle = "Three"\n[settings]\ndraws = 200\n'
+        '[holdout]\npath = "holdout.csv"\nid = "id"\ntruth = "actual"\nsplit = "split"\nreport_on = "test"\n'
+        '[[candidates]]\nname = "Shares"\npath = "answers.csv"\nno_answer = "wrong"\n'
+        'probabilities = { a = "pa", b = "pb", c = "pc" }\n'
+        f'[[candidates]]\nname = "{"n" * 80}"\npath = "answers.csv"\npredicted = "said"\nno_answer = "left_out"\n'
+    )
+    return study
+
+
+@pytest.mark.parametrize("kind", [*KINDS, "three classes"])
+def test_odd_studies_are_read_by_many_at_once_as_each_alone(signed_in, workspace, tmp_path, kind):
+    """Two like studies: one page after page, the other six at a time. Each answer is of the cutoff it asked for."""
+    ana = signed_in("ana")
+    write = three_classes if kind == "three classes" else lambda folder: odd(folder, kind).path
+    like = [bring_in(workspace, write(tmp_path / str(i)), user_named(workspace, "ana")) for i in (1, 2)]
+    of = ana("GET", f"/studies/{like[0]}").json
+    moved = [{}] if of["candidates"][0]["cutoff"] is None else [{"cutoffs": f"1:{x}"} for x in (0.3, 0.45)]
+    asked = [
+        {"kinds": kinds, "split": of["holdout"]["report_on"], **at}
+        for kinds in ("lines,classes", "pairs,best,against_baseline", "calibration,curves", "gates,findings")
+        for at in moved
+    ]
+
+    def read(person, study, one):
+        found = person("GET", f"/studies/{study}/parts", query_string=one, headers={"Prefer": "wait=60"})
+        assert found.status_code == 200, found.json
+        if "cutoffs" in one and "lines" in one["kinds"]:
+            assert found.json["candidates"][0]["cutoff"]["value"] == float(one["cutoffs"][2:])
+        return found.json
+
+    alone = [read(ana, like[0], one) for one in asked]
+    pages = several(signed_in, "ana", 6)
+    with ThreadPoolExecutor(6) as pool:
+        together = list(pool.map(lambda i: read(pages[i % 6], like[1], asked[i % len(asked)]), range(2 * len(asked))))
+    assert together == alone + alone
