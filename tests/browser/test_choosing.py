@@ -42,7 +42,7 @@ def test_a_rule_is_applied_on_tuning_read_on_test_and_taken_back(person, study, 
     ana = person("ana")
     ana.goto(f"{study}/cutoff?split=tuning")
     expect(ana.locator("[data-chip='A']")).to_contain_text("≥ 0.5")
-    for label, price in (("Cost of one false positives", "1"), ("Cost of one false negatives", "4")):
+    for label, price in (("Cost of each: false positives", "1"), ("Cost of each: false negatives", "4")):
         ana.get_by_label(label).fill(price)
         ana.get_by_label(label).press("Enter")
     apply_rule(ana, "least_cost")
@@ -158,7 +158,7 @@ def test_each_outcome_may_cost_and_a_cost_unfolds(person, study, rows):
     ana.goto(f"{study}/cutoff?split=test&cut=A:0.4")
     ana.get_by_role("button", name="and right answers").click()
     for label, cost in (("false negatives", 8), ("true positives", 0.5), ("true negatives", 0.25)):
-        field = ana.get_by_role("textbox", name=f"Cost of one {label}")
+        field = ana.get_by_role("textbox", name=f"Cost of each: {label}")
         field.fill(str(cost))
         field.press("Enter")
     ana.wait_for_url("**costs=1%3A8%3A0.5%3A0.25**")

@@ -197,6 +197,11 @@ def test_odd_studies_show_what_their_rows_say(person, server, tmp_path, kind):
     if study.candidates[0].cutoff is None:
         expect(page.get_by_role("slider")).to_have_count(0)
         return
+    page.goto(f"{address}/cutoff?split=test")
+    catches = page.get_by_role("region", name="The next catches")
+    expect(catches.locator("tbody b").first).to_be_visible()
+    assert catches.evaluate("e => e.scrollWidth <= e.clientWidth"), "it stays within its card"
+    page.goto(f"{address}/cutoff?split=tuning")
     live, strip = page.locator("[data-live='A']"), page.locator("[data-strip='1']")
     expect(live.locator("button[data-metric='recall']")).to_be_visible()
     for to in (0.62, 0.17):

@@ -85,14 +85,14 @@ function Priced({ of, ready, most, wanted, back = false }: Priced) {
       <td className={`w-10 ${back ? "text-right" : "text-left"}`} title={title}>
         {bar}
       </td>
-      <td className="pl-1.5 pr-2 whitespace-nowrap" title={title}>
+      <td className="pl-1.5 pr-2" title={title}>
         <b className={`font-semibold ${back ? "" : "text-ochre"}`}>
           {back ? "−" : "+"}
           {count(of.needless)}
         </b>
         <span className="text-xs text-soft block">
-          {of.catches !== wanted && `for ${count(of.catches)}, `}
-          {of.cutoff === null ? "above all" : `≥ ${asSet(of.cutoff)}`}
+          {of.catches !== wanted && <>for {count(of.catches)}, </>}
+          <span className="whitespace-nowrap">{of.cutoff === null ? "above all" : `≥ ${asSet(of.cutoff)}`}</span>
         </span>
       </td>
     </>

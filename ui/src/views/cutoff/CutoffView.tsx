@@ -210,11 +210,12 @@ function Costs() {
   const said = prices.caught > 0 || prices.left > 0;
   return (
     <span className="flex items-center gap-1.5 flex-wrap">
+      <span>cost of each:</span>
       {(more || said ? [...DEAR, ...RIGHT] : DEAR).map(([name, cell]) => (
         <Fragment key={name}>
-          one {words[cell]}
+          {words[cell]}
           <NumberField
-            label={`Cost of one ${words[cell]}`}
+            label={`Cost of each: ${words[cell]}`}
             className="w-12"
             value={prices[name]}
             allowed={(x) => x >= 0}
