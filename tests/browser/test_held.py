@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import re
+import threading
 
 import pytest
 from playwright.sync_api import expect
 from sqlmodel import select
 
-from browser.conftest import PASSWORD, api, brought, sign_in
+from browser.conftest import PASSWORD, PATIENCE, api, brought, sign_in
 from files import STUDY, rows_of, write_csv, write_study
 from oddstudies import odd
-from skarlo.report import revisions
+from skarlo.report import package, revisions
 from skarlo.studies import accounts
 from skarlo.studies.evaluating import Evaluator
 from skarlo.studies.records import User
@@ -45,6 +46,45 @@ def test_what_one_did_is_not_undone_by_the_next_at_the_same_page(person, server,
     page.keyboard.press("u")
     page.get_by_role("link", name="Open the dossier").click()
     expect(page.locator("[data-exhibit]")).to_have_count(0)
+
+
+@pytest.mark.own_server
+def test_an_answer_still_under_way_leaves_the_next_person_signed_in(person, server, study, monkeypatch):
+    with server.workspace.writing() as records:
+        accounts.add_user(records, "ben", "analyst", PASSWORD)
+    asked, go, build = threading.Event(), threading.Event(), package.build
+
+    def slowly(*of):
+        asked.set()
+        assert go.wait(PATIENCE / 1000)
+        return build(*of)
+
+    monkeypatch.setattr(package, "build", slowly)
+    page = person("ana")
+    another = page.context.new_page()  # a second window of hers
+    another.goto(f"{server.address}/healthz")
+    another.evaluate("address => { window.answered = fetch(address) }", f"{api(study)}/dossier/preview")
+    assert asked.wait(PATIENCE / 1000)
+    page.get_by_role("button", name="ana").click()
+    page.get_by_role("menuitem", name="Sign out").click()
+    sign_in(page, "ben")
+    expect(page.get_by_role("button", name="ben")).to_be_visible()
+    go.set()
+    assert another.evaluate("async () => (await window.answered).status") == 200
+    page.reload()
+    expect(page.get_by_role("button", name="ben")).to_be_visible()
+    expect(page.get_by_role("link", name="Small")).to_be_visible()
+
+
+def test_whoever_is_signed_out_elsewhere_is_asked_to_sign_in_and_comes_back(person, study):
+    page = person("ana")
+    page.goto(f"{study}/matrix")
+    expect(page.get_by_role("button", name="Pin this view")).to_be_visible()
+    page.context.clear_cookies()
+    page.get_by_role("link", name="Slices").first.click()
+    sign_in(page, "ana")
+    expect(page.get_by_role("button", name="Pin this view")).to_be_visible()
+    assert page.url.startswith(f"{study}/slices")
 
 
 def test_the_handle_answers_the_keys_of_a_slider(person, study):

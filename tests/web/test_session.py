@@ -70,3 +70,26 @@ def test_only_hashes_are_kept(workspace, signed_in):
     assert token.encode() not in held
     assert PASSWORD.encode() not in held
     assert b"$argon2id$" in held
+
+
+def test_only_answers_about_the_session_set_the_cookie(signed_in, study_id):
+    """One long under way, asked for by whom was here before, would sign the next one out."""
+    ana = signed_in("ana")
+    before = ana.http.get_cookie("skarlo").value
+    for path in ("/studies", f"/studies/{study_id}", f"/studies/{study_id}/dossier"):
+        assert "Set-Cookie" not in ana("GET", path).headers
+    assert "Set-Cookie" not in ana("GET", "/session").headers  # nor does one that tells what is so already
+    late = Client(ana.http.application)
+    late.http.set_cookie("skarlo", before)
+    assert "Set-Cookie" in ana("DELETE", "/session").headers
+    assert ana("GET", "/session").json["user"] is None
+    refused = late("GET", "/studies")
+    assert (refused.status_code, refused.headers.get("Set-Cookie")) == (401, None)
+
+
+def test_signing_out_twice_is_signing_out(signed_in):
+    ana = signed_in("ana")
+    for _ in range(2):
+        gone = ana("DELETE", "/session")
+        assert (gone.status_code, gone.json["user"]) == (200, None)
+        ana.token = gone.json["csrf"]

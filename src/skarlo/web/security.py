@@ -9,7 +9,8 @@ from datetime import timedelta
 from functools import wraps
 from typing import Any, TypeVar, cast
 
-from flask import Flask, Response, current_app, g, request, session
+from flask import Flask, Response, current_app, g, request
+from flask.sessions import SecureCookieSessionInterface, SessionMixin
 from flask_limiter import Limiter
 from flask_limiter.util import get_remote_address
 from flask_login import LoginManager, current_user
@@ -22,9 +23,10 @@ from skarlo.studies.workspace import Workspace
 from .problems import problem
 
 F = TypeVar("F", bound=Callable[..., Any])
-# What answers without an account: signing in, the page's own files, what can be asked at all, and whether the server is
-# up. No data.
-PUBLIC = {"api.session_read", "api.session_begin", "health", "page", "asset", "static", "document"}
+SESSION = {"api.session_read", "api.session_begin", "api.session_end"}
+# What answers without an account: signing in and out, the page's own files, what can be asked at all, and whether the
+# server is up. No data.
+PUBLIC = SESSION | {"health", "page", "asset", "static", "document"}
 limiter = Limiter(get_remote_address, storage_uri="memory://")
 
 
@@ -74,6 +76,17 @@ def nonce() -> str:
     return cast(str, g.nonce)
 
 
+class Cookie(SecureCookieSessionInterface):
+    """The browser's cookie, set by answers about the session alone.
+
+    An answer that was long under way, asked for by whom was signed in before, would put that person's cookie in place
+    of the next one's.
+    """
+
+    def should_set_cookie(self, app: Flask, session: SessionMixin) -> bool:
+        return session.modified and request.endpoint in SESSION
+
+
 def install(app: Flask, hosts: list[str], https: bool) -> None:
     """Lay the rules over a whole app: everything is refused that is not let through."""
     app.config |= {
@@ -81,9 +94,11 @@ def install(app: Flask, hosts: list[str], https: bool) -> None:
         "SESSION_COOKIE_NAME": "skarlo", "PERMANENT_SESSION_LIFETIME": timedelta(hours=12), "WTF_CSRF_TIME_LIMIT": None,
         "WTF_CSRF_SSL_STRICT": https, "TRUSTED_HOSTS": hosts or None,
     }  # fmt: skip
+    app.session_interface = Cookie()
     CSRFProtect(app)
     limiter.init_app(app)
     manager = LoginManager(app)
+    manager.session_protection = None  # a sign-in is known by its token, which ends on the server
 
     @manager.user_loader  # type: ignore[untyped-decorator]
     def load(token: str) -> Account | None:
@@ -97,7 +112,6 @@ def install(app: Flask, hosts: list[str], https: bool) -> None:
             return None
         if request.endpoint is None and not request.path.startswith("/api/"):
             return None  # no such page: answered by the page itself, which asks to sign in
-        session.pop("_user_id", None)
         return problem(401, "sign in first")
 
     @app.after_request

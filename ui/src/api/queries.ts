@@ -1,5 +1,6 @@
 import {
   keepPreviousData,
+  QueryCache,
   QueryClient,
   queryOptions,
   useIsMutating,
@@ -24,6 +25,13 @@ import {
 import { decode } from "./mapped";
 
 export const client = new QueryClient({
+  queryCache: new QueryCache({
+    // signed out elsewhere, or for twelve hours here: the page asks who is signed in, and then to sign in
+    onError: (e) => {
+      if (e instanceof ProblemError && e.status === 401)
+        void client.invalidateQueries({ queryKey: ["session"] }, { cancelRefetch: false });
+    },
+  }),
   defaultOptions: {
     queries: {
       staleTime: 30_000,
@@ -34,7 +42,11 @@ export const client = new QueryClient({
 });
 
 export const useSession = () =>
-  useQuery({ queryKey: ["session"], queryFn: async () => takeToken(await got(api.GET("/api/v1/session"))) });
+  useQuery({
+    queryKey: ["session"],
+    // let go of when somebody signs in or out meanwhile: its token would be of the one before
+    queryFn: async ({ signal }) => takeToken(await got(api.GET("/api/v1/session", { signal }))),
+  });
 
 export const useStudies = () =>
   useQuery({ queryKey: ["studies"], queryFn: () => got(api.GET("/api/v1/studies")), staleTime: 0 });

@@ -56,10 +56,11 @@ function Account() {
   const navigate = useNavigate();
   if (!user) return null;
   const leave = async () => {
-    takeToken(await got(api.DELETE("/api/v1/session")));
+    const ended = takeToken(await got(api.DELETE("/api/v1/session")));
+    navigate("/sign-in", { flushSync: true }); // first, so that nothing of the page is asked for once more
     queries.clear();
+    queries.setQueryData(["session"], ended);
     forget();
-    navigate("/sign-in");
   };
   return (
     <DropdownMenu.Root modal={false}>

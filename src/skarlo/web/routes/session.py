@@ -80,9 +80,10 @@ def session_begin(body: Credentials) -> Response:
 
 @api.delete("/session", tags=TAG, responses={200: SessionOut}, endpoint="session_end")
 def session_end() -> Response:
-    """Sign out."""
-    with workspace().writing() as records:
-        accounts.end(records, current_user.token)
-    logout_user()
+    """Sign out; who is not signed in any more stays so."""
+    if current_user.is_authenticated:
+        with workspace().writing() as records:
+            accounts.end(records, current_user.token)
+        logout_user()
     session.clear()
     return _session()
