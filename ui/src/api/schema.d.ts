@@ -859,7 +859,7 @@ export interface paths {
         put?: never;
         /** Sign in. */
         post: operations["sessionBegin"];
-        /** Sign out. */
+        /** Sign out; who is not signed in any more stays so. */
         delete: operations["sessionEnd"];
         options?: never;
         head?: never;

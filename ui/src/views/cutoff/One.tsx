@@ -100,10 +100,10 @@ export function One({ c, tally, z, costs, held, domain, rooted, band, onFocus }:
           <Rate key={name} c={c} name={name} title={title} still={still} counts={few ? null : counts} z={z} />
         ))}
         <div>
-          <dt className="text-soft" title={`of 1,000 rows: ${priced(prices, words)}`}>
-            cost
+          <dt className="text-soft inline" title={`of 1,000 rows: ${priced(prices, words)}`}>
+            cost{" "}
           </dt>
-          <dd className="font-semibold">
+          <dd className="font-semibold inline">
             {counts && told ? (
               <Figure
                 candidate={c.name}
