@@ -6,6 +6,7 @@ import contextlib
 import os
 import shutil
 import threading
+from collections import defaultdict
 
 import pytest
 import waitress
@@ -41,14 +42,16 @@ def chromium():
 
 
 class Server:
-    """A running server: its address and its workspace."""
+    """A running server: its address and its workspace. One that is lasting serves many tests."""
 
-    def __init__(self, folder):
+    def __init__(self, folder, lasting=False):
         self.workspace = Workspace.open(folder)
         with self.workspace.writing() as records:
             for name, role in PEOPLE.items():
                 accounts.add_user(records, name, role, PASSWORD)
-        self.signed_in = {}
+        self.lasting = lasting
+        self.signed_in = {}  # by name: the cookies of a browser in which that person is signed in
+        self.idle = defaultdict(list)  # by name: browsers that no test uses now, as new
         app = create_app(self.workspace)
         self.server = waitress.create_server(app, host="127.0.0.1", port=0, threads=4)
         self.address = f"http://127.0.0.1:{self.server.effective_port}"
@@ -66,7 +69,7 @@ class Server:
 
 @pytest.fixture(scope="session")
 def shared(tmp_path_factory):
-    running = Server(tmp_path_factory.mktemp("shared") / "workspace")
+    running = Server(tmp_path_factory.mktemp("shared") / "workspace", lasting=True)
     yield running
     running.stop()
 
@@ -102,27 +105,48 @@ def api(study):
     return study.replace("/studies/", "/api/v1/studies/")
 
 
+def browser_of(chromium, server, name, **how):
+    """A browser of its own in which somebody is signed in."""
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, **how)
+    context.set_default_timeout(PATIENCE)
+    if name not in server.signed_in:
+        session = f"{server.address}/api/v1/session"
+        token = {"X-CSRFToken": context.request.get(session).json()["csrf"]}
+        assert context.request.post(session, data={"name": name, "password": PASSWORD}, headers=token).ok
+        server.signed_in[name] = context.cookies()
+    context.add_cookies(server.signed_in[name])
+    return context
+
+
+def as_new(context, server, name):
+    """Close what a test opened in a browser and take away what it left there; a new one takes a second to start."""
+    session = context.new_cdp_session(context.pages[0])
+    session.send("Storage.clearDataForOrigin", {"origin": server.address, "storageTypes": "all"})
+    for page in context.pages:
+        page.close()
+    context.clear_cookies()
+    context.add_cookies(server.signed_in[name])
+    server.idle[name].append(context)
+
+
 @pytest.fixture
 def person(chromium, server):
-    """Open a browser of one's own, signed in; any error on the page fails the test."""
-    contexts, faults = [], []
+    """Open a page in a browser of one's own, signed in; any error on the page fails the test."""
+    opened, faults = [], []
 
     def open_as(name, **how):
-        known = server.signed_in.get(name)
-        context = chromium.new_context(viewport={"width": 1280, "height": 800}, storage_state=known, **how)
-        contexts.append(context)
+        idle = server.idle[name]
+        context = idle.pop() if idle and not how else browser_of(chromium, server, name, **how)
+        opened.append((name, context, bool(how)))
         page = context.new_page()
-        page.set_default_timeout(PATIENCE)
         page.on("pageerror", lambda e: faults.append(str(e)))
         page.on("console", lambda m: faults.append(m.text) if m.type == "error" and "status of" not in m.text else None)
-        page.goto(server.address)
-        if known is None:
-            sign_in(page, name)
-        page.get_by_role("heading", name="Studies", exact=True).wait_for()
-        server.signed_in.setdefault(name, context.storage_state())
         return page
 
     yield open_as
-    for context in contexts:
-        context.close()
+    for name, context, special in opened:
+        if special or not server.lasting:
+            context.close()
+        else:
+            as_new(context, server, name)
     assert faults == []

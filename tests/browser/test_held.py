@@ -61,6 +61,7 @@ def test_an_answer_still_under_way_leaves_the_next_person_signed_in(person, serv
 
     monkeypatch.setattr(package, "build", slowly)
     page = person("ana")
+    page.goto(server.address)
     another = page.context.new_page()  # a second window of hers
     another.goto(f"{server.address}/healthz")
     another.evaluate("address => { window.answered = fetch(address) }", f"{api(study)}/dossier/preview")

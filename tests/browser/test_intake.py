@@ -47,7 +47,7 @@ def paste(page, label, text):
 def test_pasted_columns_a_broken_join_the_fields_and_out_and_in_again(person, server, tmp_path):
     rows = rows_of()
     ana = person("ana")
-    ana.get_by_role("link", name="New study from files").click()
+    ana.goto(f"{server.address}/new")
     ana.get_by_label("The question").fill("Pasted")
     paste(ana, "Hold-out file", pasted(rows, [0, 1, 2, 3], ["id", "actual", "soil", "girth"]))
     expect(ana.get_by_text("pasted.tsv: 120 rows, 4 columns")).to_be_visible()
@@ -135,7 +135,7 @@ def test_two_readings_a_merge_a_made_split_a_version_and_what_is_deleted(person,
     (tmp_path / "made.toml").write_text('code = "a1b2c3"\n')
 
     ana = person("ana")
-    ana.get_by_role("link", name="New study from files").click()
+    ana.goto(f"{server.address}/new")
     ana.get_by_label("The question").fill("Mended")
     ana.get_by_label("Hold-out file").set_input_files(trees)
     expect(ana.get_by_text("tree_id, plate_id: each could be it")).to_be_visible()
@@ -203,12 +203,12 @@ def test_two_readings_a_merge_a_made_split_a_version_and_what_is_deleted(person,
     expect(gone.get_by_role("listitem")).to_contain_text("net, version 2 of Mended")
 
 
-def test_a_hold_out_in_two_files(person, tmp_path):
+def test_a_hold_out_in_two_files(person, server, tmp_path):
     rows = rows_of()
     halves = {"trees-test.csv": rows[:80], "trees-tuning.csv": rows[80:]}
     paths = [write(tmp_path, name, ["id", "actual"], [r[:2] for r in part]) for name, part in halves.items()]
     ana = person("ana")
-    ana.get_by_role("link", name="New study from files").click()
+    ana.goto(f"{server.address}/new")
     ana.get_by_label("Hold-out file").set_input_files(paths[0])
     ana.get_by_role("button", name="The hold-out has a file for each split").click()
     ana.get_by_label("File of another split").set_input_files(paths[1])

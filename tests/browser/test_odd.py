@@ -89,8 +89,10 @@ def test_a_handful_of_rows_says_what_cannot_be_said(person, server, tmp_path):
 
 
 @pytest.mark.own_server
-def test_before_there_is_any_study(person):
+def test_before_there_is_any_study(person, server):
     ana, vic = person("ana"), person("vic")
+    for page in (ana, vic):
+        page.goto(server.address)
     expect(ana.get_by_role("link", name="New study from files")).to_be_visible()
     expect(vic.get_by_role("link", name="New study from files")).to_have_count(0)
     for page in (ana, vic):

@@ -64,6 +64,7 @@ def pin(page, caption):
 def test_from_files_to_a_signed_report(person, server, files, tmp_path):
     rows, paths = files
     ana = person("ana")
+    ana.goto(server.address)
     make_study(ana, paths)
     expect(ana.get_by_role("heading", name="Intake")).to_be_visible()
     test_rows = [r for r in rows if r["split"] == "test"]
@@ -256,6 +257,7 @@ def test_a_fault_in_a_file_is_shown_with_its_rows_and_can_be_mended(person, serv
     broken[20]["id"] = broken[21]["id"]
     write_csv(paths[1], broken, ["id", "p"])
     ana = person("ana")
+    ana.goto(server.address)
     make_study(ana, paths)
     alert = ana.get_by_role("alert")
     expect(alert).to_contain_text("the files cannot be used: 3 problems")
