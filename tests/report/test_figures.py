@@ -27,12 +27,25 @@ def test_what_stands_exactly_at_the_cutoff_is_coloured_as_it_is_counted(tmp_path
     ax = Figure().subplots()
     figures._strip(ax, c, tally, np.linspace(0, 1, 41))
     heights = {}
-    for bar in ax.patches:
-        key = (bar.get_facecolor(), bar.get_height() > 0)
-        heights[key] = heights.get(key, 0.0) + abs(bar.get_height())
+    for bars in ax.patches:
+        for y in (corners[:, 1] for corners in bars.get_path().to_polygons()):
+            key = (bars.get_facecolor(), y.mean() > 0)
+            heights[key] = heights.get(key, 0.0) + np.ptp(y)
     m = c.part["metrics"]
     wanted = sorted(m[name]["value"] for name in ("recall", "fnr", "fpr", "specificity") if m[name]["value"])
     assert sorted(h for h in heights.values() if h) == pytest.approx(wanted)
+
+
+def test_bars_cover_what_each_would_by_itself():
+    ax = Figure().subplots()
+    figures._bars(ax, np.array([0.0, 1.0, 2.0]), np.array([0.5, 1.0, 0.5]), np.array([2.0, 0.0, -3.0]), 1.0, "red")
+    (bars,) = ax.patches
+    drawn = [(*corners.min(axis=0), *corners.max(axis=0)) for corners in bars.get_path().to_polygons()]
+    assert drawn == [(0.0, 1.0, 0.5, 3.0), (2.0, -2.0, 2.5, 1.0)]  # the one of no height is not there
+    low, high = ax.get_ylim()
+    assert (low < -2, high > 3) == (True, True)
+    figures._bars(ax, np.zeros(2), 0.5, np.zeros(2), 0.0, "red")
+    assert ax.patches[1].get_path().to_polygons() == []
 
 
 def test_every_mark_of_a_figure_is_drawn_from_what_stands_in_it(tmp_path):

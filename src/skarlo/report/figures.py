@@ -14,7 +14,8 @@ import matplotlib as mpl
 import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
-from matplotlib.patches import Rectangle
+from matplotlib.patches import PathPatch, Rectangle
+from matplotlib.path import Path
 
 from skarlo.core import Tally, as_set, shown
 
@@ -208,11 +209,20 @@ def _plane(above: Axes, below: Axes, c: Shown, cut: str, whole: bool) -> None:
     edges = np.array(even["low_edge"])
     width = 0.92 * (np.array(even["high_edge"]) - edges)
     for side, sign, colour in ((were, 1, c.colour), (rows - were, -1, PALE)):
-        below.bar(edges, sign * np.sqrt(side / max(1.0, side.max())), width=width, align="edge", color=colour, lw=0)
+        _bars(below, edges, width, sign * np.sqrt(side / max(1.0, side.max())), 0.0, colour)
     below.axhline(0, color=SOFT, lw=0.6)
     below.set_yticks([])
     below.spines["left"].set_visible(False)
     below.set_xlabel("probability given")
+
+
+def _bars(ax: Axes, left: np.ndarray, width: float | np.ndarray, height: np.ndarray, base: float | np.ndarray,
+          colour: str) -> None:  # fmt: skip
+    """Bars of one colour, drawn as one path; those of no height are not drawn."""
+    right, top = left + width, base + height
+    ends = np.stack(np.broadcast_arrays(left, base, right, base, right, top, left, top), axis=-1)[height != 0]
+    ax.add_patch(PathPatch(Path.make_compound_path_from_polys(ends.reshape(-1, 4, 2)), color=colour, lw=0))
+    ax.autoscale_view()
 
 
 def _ends(t: Tally) -> tuple[float, float]:
@@ -234,12 +244,13 @@ def _strip(ax: Axes, c: Shown, t: Tally, edges: np.ndarray) -> None:
         share = counts / max(counts.sum(), 1)
         good = np.bincount(at, weights=share * right, minlength=len(edges) - 1)
         bad = np.bincount(at, weights=share * ~right, minlength=len(edges) - 1)
-        ax.bar(edges[:-1], sign * good, width=0.88 * width, align="edge", color=colours[0], lw=0)
-        ax.bar(edges[:-1], sign * bad, bottom=sign * good, width=0.88 * width, align="edge", color=colours[1], lw=0)
+        _bars(ax, edges[:-1], 0.88 * width, sign * good, 0.0, colours[0])
+        _bars(ax, edges[:-1], 0.88 * width, sign * bad, sign * good, colours[1])
     ax.axhline(0, color=SOFT, lw=0.6)
     if np.isfinite(cutoff):
         ax.axvline(cutoff, color=INK, lw=1.4)
-        top = ax.get_ylim()[1]
+        top = 1.3 * ax.get_ylim()[1]  # with room above the bars for what is written there
+        ax.set_ylim(top=top)
         far = (cutoff - edges[0]) / (edges[-1] - edges[0]) > 0.85
         ax.annotate(f"≥ {as_set(cutoff)}", (cutoff, top), (-5 if far else 5, -1), textcoords="offset points",
                     ha="right" if far else "left", color=INK, va="top", fontweight="bold", fontsize=8)  # fmt: skip
@@ -288,9 +299,9 @@ def tints(shares: Sequence[Sequence[float | None]], down: Sequence[str], across:
                 if share is None or (share <= 0 and not hit):
                     continue
                 fill, depth = (PALE, share) if hit else (SCARLET, 0.12 + 0.88 * share)
-                ax.add_patch(Rectangle((j, i), 1, 1, facecolor=fill, alpha=depth, lw=0))
+                ax.add_artist(Rectangle((j, i), 1, 1, facecolor=fill, alpha=depth, lw=0))
                 if hit:
-                    ax.add_patch(Rectangle((j, i), 1, 1, facecolor="none", edgecolor=INK, lw=0.7))
+                    ax.add_artist(Rectangle((j, i), 1, 1, facecolor="none", edgecolor=INK, lw=0.7))
         size = min(7.5, side * 72 * 0.62)
         names = [f"{k + 1} {name if len(name) <= 24 else name[:23] + '…'}" for k, name in enumerate(down)]
         ax.set(xlim=(0, columns), ylim=(rows, 0), xticks=np.arange(columns) + 0.5, yticks=np.arange(rows) + 0.5)
