@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shutil
 import tomllib
 from pathlib import Path
 
@@ -43,14 +44,26 @@ def written_files_are_valid(tmp_path):
             RESULTS.validate(json.loads(path.read_bytes()))
 
 
+QUICK = accounts.PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
+
+
+@pytest.fixture(scope="session")
+def peopled(tmp_path_factory):
+    """A workspace with people and nothing else; each test has a copy."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(accounts, "HASHER", QUICK)
+        opened = Workspace.open(tmp_path_factory.mktemp("peopled") / "workspace")
+        with opened.writing() as records:
+            for name, role in ROLES.items():
+                accounts.add_user(records, name, role, PASSWORD)
+        opened.engine.dispose()
+    return opened.folder
+
+
 @pytest.fixture
-def workspace(tmp_path, monkeypatch):
-    monkeypatch.setattr(accounts, "HASHER", accounts.PasswordHasher(time_cost=1, memory_cost=8, parallelism=1))
-    opened = Workspace.open(tmp_path / "workspace")
-    with opened.writing() as records:
-        for name, role in ROLES.items():
-            accounts.add_user(records, name, role, PASSWORD)
-    return opened
+def workspace(peopled, tmp_path, monkeypatch):
+    monkeypatch.setattr(accounts, "HASHER", QUICK)
+    return Workspace.open(shutil.copytree(peopled, tmp_path / "workspace"))
 
 
 def user_named(workspace, name):

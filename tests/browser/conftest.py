@@ -13,7 +13,7 @@ import waitress
 from playwright.sync_api import expect, sync_playwright
 from sqlmodel import select
 
-from skarlo.studies import accounts
+from conftest import PASSWORD
 from skarlo.studies.records import User
 from skarlo.studies.workspace import Workspace
 from skarlo.web import security
@@ -24,10 +24,8 @@ ARGS = [
     "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync",
     "--no-first-run",
 ]  # fmt: skip
-PASSWORD = "a long password"
 PATIENCE = float(os.environ.get("PATIENCE", "60000"))  # ms: a shared machine may be many times slower than one's own
 expect.set_options(timeout=PATIENCE)
-PEOPLE = {"ana": "analyst", "ava": "approver", "vic": "viewer"}
 
 
 @pytest.fixture(scope="session")
@@ -44,11 +42,8 @@ def chromium():
 class Server:
     """A running server: its address and its workspace. One that is lasting serves many tests."""
 
-    def __init__(self, folder, lasting=False):
-        self.workspace = Workspace.open(folder)
-        with self.workspace.writing() as records:
-            for name, role in PEOPLE.items():
-                accounts.add_user(records, name, role, PASSWORD)
+    def __init__(self, peopled, folder, lasting=False):
+        self.workspace = Workspace.open(shutil.copytree(peopled, folder / "workspace"))
         self.lasting = lasting
         self.signed_in = {}  # by name: the cookies of a browser in which that person is signed in
         self.idle = defaultdict(list)  # by name: browsers that no test uses now, as new
@@ -68,8 +63,8 @@ class Server:
 
 
 @pytest.fixture(scope="session")
-def shared(tmp_path_factory):
-    running = Server(tmp_path_factory.mktemp("shared") / "workspace", lasting=True)
+def shared(peopled, tmp_path_factory):
+    running = Server(peopled, tmp_path_factory.mktemp("shared"), lasting=True)
     yield running
     running.stop()
 
@@ -82,7 +77,7 @@ def server(request):
         security.limiter.reset()
         yield running
         return
-    running = Server(request.getfixturevalue("tmp_path") / "workspace")
+    running = Server(request.getfixturevalue("peopled"), request.getfixturevalue("tmp_path"))
     yield running
     running.stop()
 

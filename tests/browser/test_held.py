@@ -13,7 +13,6 @@ from browser.conftest import PASSWORD, PATIENCE, api, brought, sign_in
 from files import STUDY, rows_of, write_csv, write_study
 from oddstudies import odd
 from skarlo.report import package, revisions
-from skarlo.studies import accounts
 from skarlo.studies.evaluating import Evaluator
 from skarlo.studies.records import User
 
@@ -27,8 +26,6 @@ def study(server, tmp_path):
 
 @pytest.mark.own_server
 def test_what_one_did_is_not_undone_by_the_next_at_the_same_page(person, server, study):
-    with server.workspace.writing() as records:
-        accounts.add_user(records, "ben", "analyst", PASSWORD)
     page = person("ana")
     page.goto(f"{study}/matrix")
     page.get_by_role("button", name="Pin this view").click()
@@ -50,8 +47,6 @@ def test_what_one_did_is_not_undone_by_the_next_at_the_same_page(person, server,
 
 @pytest.mark.own_server
 def test_an_answer_still_under_way_leaves_the_next_person_signed_in(person, server, study, monkeypatch):
-    with server.workspace.writing() as records:
-        accounts.add_user(records, "ben", "analyst", PASSWORD)
     asked, go, build = threading.Event(), threading.Event(), package.build
 
     def slowly(*of):
