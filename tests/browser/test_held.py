@@ -76,8 +76,18 @@ def test_whoever_is_signed_out_elsewhere_is_asked_to_sign_in_and_comes_back(pers
     page = person("ana")
     page.goto(f"{study}/matrix")
     expect(page.get_by_role("button", name="Pin this view")).to_be_visible()
-    page.context.clear_cookies()
+    gone = threading.Event()  # what is asked for in the next view goes out once the cookie is gone
+
+    def wait_for_it(route):
+        while not gone.is_set():
+            page.wait_for_timeout(20)
+        route.continue_()
+
+    page.route("**/api/**", wait_for_it)
     page.get_by_role("link", name="Slices").first.click()
+    expect(page).to_have_url(re.compile("/slices"))
+    page.context.clear_cookies()
+    gone.set()
     sign_in(page, "ana")
     expect(page.get_by_role("button", name="Pin this view")).to_be_visible()
     assert page.url.startswith(f"{study}/slices")
