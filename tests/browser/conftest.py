@@ -100,6 +100,19 @@ def api(study):
     return study.replace("/studies/", "/api/v1/studies/")
 
 
+def held_back(page, what):
+    """What a page asks for is sent on only once the event is set that this gives."""
+    go = threading.Event()
+
+    def wait(route):
+        while not go.is_set():
+            page.wait_for_timeout(20)
+        route.continue_()
+
+    page.route(what, wait)
+    return go
+
+
 def browser_of(chromium, server, name, **how):
     """A browser of its own in which somebody is signed in."""
     context = chromium.new_context(viewport={"width": 1280, "height": 800}, **how)

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import expect
 
-from browser.conftest import api, brought
+from browser.conftest import api, brought, held_back
 from files import rows_of, write_study
 from oddstudies import KINDS, odd
 from skarlo.core import as_set, count, shown
@@ -138,9 +138,8 @@ def test_the_sentence_and_the_matrix_wait_for_the_cutoff_that_is_shown(person, s
     matrix = page.locator("[data-matrix='A']")
     expect(matrix.locator("[data-outcome='tp'] button.number")).to_be_visible()
     before = matrix.locator("[data-outcome='tp'] button.number").inner_text()
-    held = []
-    slow = re.compile(r"/(results|sentence)\?")
-    page.route(slow, lambda route: held.append(route))
+    expect(page.locator(SETTLED)).to_be_visible()
+    go = held_back(page, re.compile(r"/(parts|sentence)\?"))
     sentence = page.locator("[data-part='sentence']")
     expect(sentence).to_contain_text("misses")
     old = sentence.inner_text()
@@ -153,9 +152,7 @@ def test_the_sentence_and_the_matrix_wait_for_the_cutoff_that_is_shown(person, s
     expect(sentence).to_have_attribute("aria-busy", "true")
     assert "misses" in old
     assert "misses" not in sentence.inner_text()  # what is hidden keeps the room and is no text
-    for route in held:
-        route.continue_()
-    page.unroute(slow)
+    go.set()
     expect(page.locator(SETTLED)).to_be_visible()
     expect(matrix.locator("[data-outcome='tp'] button.number")).not_to_have_text(before)
     expect(sentence).to_contain_text("misses")

@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import expect
 from sqlmodel import select
 
-from browser.conftest import PASSWORD, PATIENCE, api, brought, sign_in
+from browser.conftest import PASSWORD, PATIENCE, api, brought, held_back, sign_in
 from files import STUDY, rows_of, write_csv, write_study
 from oddstudies import odd
 from skarlo.report import package, revisions
@@ -76,14 +76,7 @@ def test_whoever_is_signed_out_elsewhere_is_asked_to_sign_in_and_comes_back(pers
     page = person("ana")
     page.goto(f"{study}/matrix")
     expect(page.get_by_role("button", name="Pin this view")).to_be_visible()
-    gone = threading.Event()  # what is asked for in the next view goes out once the cookie is gone
-
-    def wait_for_it(route):
-        while not gone.is_set():
-            page.wait_for_timeout(20)
-        route.continue_()
-
-    page.route("**/api/**", wait_for_it)
+    gone = held_back(page, "**/api/**")  # what is asked for in the next view goes out once the cookie is gone
     page.get_by_role("link", name="Slices").first.click()
     expect(page).to_have_url(re.compile("/slices"))
     page.context.clear_cookies()
