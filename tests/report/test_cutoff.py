@@ -142,3 +142,14 @@ def test_net_benefit_is_traced():
     (drawn,) = [b for b in EXHIBITS["cutoff"].blocks(reading) if b["kind"] == "figure" and b["name"] == "trace"]
     assert "Net benefit" in drawn["svg"]
     assert len(further["candidates"][0]["splits"]["test"]["net_benefit"]["threshold"]) > 10
+
+
+@pytest.mark.parametrize(("own", "told"), [({}, "the square root of its share"), ({"height": "share"}, "a share"),
+                                           ({"height": "??"}, "the square root of its share")])  # fmt: skip
+def test_strips_are_as_tall_as_they_were_on_the_page(own, told):
+    blocks = EXHIBITS["cutoff"].blocks(read(study(), Scope("test", (1,), own=own))[2])
+    assert f"each as {told} of its class" in " ".join(b["text"] for b in blocks if b["kind"] == "note")
+    plain = EXHIBITS["cutoff"].blocks(read(study(), Scope("test", (1,), own={"height": "share"}))[2])
+    drawn, other = ([b["svg"] for b in some if b["kind"] == "figure"] for some in (blocks, plain))
+    assert len(drawn) == len(other) > 0
+    assert (drawn == other) == (told == "a share")

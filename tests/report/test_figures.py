@@ -25,7 +25,7 @@ def test_what_stands_exactly_at_the_cutoff_is_coloured_as_it_is_counted(tmp_path
     (c,) = candidates(results, Scope("test", (1,)))
     tally = core.prepare(study).on_split(0, "test").judged.tally
     ax = Figure().subplots()
-    figures._strip(ax, c, tally, np.linspace(0, 1, 41))
+    figures._strip(ax, c, tally, np.linspace(0, 1, 41), rooted=False)
     heights = {}
     for bars in ax.patches:
         for y in (corners[:, 1] for corners in bars.get_path().to_polygons()):
@@ -34,6 +34,30 @@ def test_what_stands_exactly_at_the_cutoff_is_coloured_as_it_is_counted(tmp_path
     m = c.part["metrics"]
     wanted = sorted(m[name]["value"] for name in ("recall", "fnr", "fpr", "specificity") if m[name]["value"])
     assert sorted(h for h in heights.values() if h) == pytest.approx(wanted)
+
+
+def test_a_rooted_bar_is_as_tall_as_the_root_of_its_share_and_its_parts_keep_their_proportion(tmp_path):
+    study = load(write_study(tmp_path))
+    results = core.evaluate(study, cutoffs=[core.Cutoff(0.52), None])
+    (c,) = candidates(results, Scope("test", (1,)))
+    tally = core.prepare(study).on_split(0, "test").judged.tally
+
+    def drawn(rooted):
+        """By side and bar: how much of it each colour has."""
+        ax, found = Figure().subplots(), {}
+        figures._strip(ax, c, tally, np.linspace(0, 1, 11), rooted)
+        for bars in ax.patches:
+            for corners in bars.get_path().to_polygons():
+                key = (corners[:, 1].mean() > 0, round(corners[:, 0].min(), 6))
+                found.setdefault(key, {})[bars.get_facecolor()] = np.ptp(corners[:, 1])
+        return found
+
+    plain, rooted = drawn(False), drawn(True)
+    assert plain.keys() == rooted.keys()
+    assert any(len(parts) == 2 for parts in plain.values())
+    for key, parts in plain.items():
+        whole = sum(parts.values())
+        assert rooted[key] == pytest.approx({colour: size / whole**0.5 for colour, size in parts.items()})
 
 
 def test_bars_cover_what_each_would_by_itself():

@@ -148,18 +148,22 @@ def _end_labels(ax: Axes, lines: Sequence[Line], plane: str, title: str) -> None
         ax.text(1.11, y, shown(value), transform=ax.transAxes, fontsize=8, color=INK, va="center")
 
 
-def strips(chosen: list[tuple[Shown, Tally]], bins: int = 60) -> str:
-    """The mirrored score strips: positives up, negatives down, what the cutoff gets wrong in another colour."""
+def strips(chosen: list[tuple[Shown, Tally]], rooted: bool, bins: int = 60) -> str:
+    """The mirrored score strips: positives up, negatives down, what the cutoff gets wrong in another colour.
+
+    rooted : whether a bar is as tall as the square root of its share, and not as the share
+    """
     with mpl.rc_context(STYLE):
         fig = Figure(figsize=(7.6, 1.25 * len(chosen) + 0.2))
         axes = np.atleast_1d(fig.subplots(len(chosen), 1))
         fig.subplots_adjust(left=0.02, right=0.98, top=0.9, bottom=0.2 / len(chosen), hspace=0.55)
         for ax, (c, t) in zip(axes, chosen, strict=True):
-            _strip(ax, c, t, np.linspace(*_ends(t), bins + 1))
+            _strip(ax, c, t, np.linspace(*_ends(t), bins + 1), rooted)
         return as_svg(fig, "Scores by actual class, positives up and negatives down, with the cutoff.")
 
 
 MOST_PLANES, ACROSS = 6, 3
+TINY = 1e-300
 
 
 def reliability(chosen: list[Shown], happened: str, said: str, cut: str = "equal_mass", whole: bool = False) -> str:
@@ -233,7 +237,7 @@ def _ends(t: Tally) -> tuple[float, float]:
     return (low, high) if high > low else (low - 0.5, high + 0.5)
 
 
-def _strip(ax: Axes, c: Shown, t: Tally, edges: np.ndarray) -> None:
+def _strip(ax: Axes, c: Shown, t: Tally, edges: np.ndarray, rooted: bool) -> None:
     cutoff = c.cutoff if c.cutoff is not None else float("inf")
     width = edges[1] - edges[0]
     at = np.clip(((t.score - edges[0]) / width).astype(int), 0, len(edges) - 2)
@@ -244,6 +248,9 @@ def _strip(ax: Axes, c: Shown, t: Tally, edges: np.ndarray) -> None:
         share = counts / max(counts.sum(), 1)
         good = np.bincount(at, weights=share * right, minlength=len(edges) - 1)
         bad = np.bincount(at, weights=share * ~right, minlength=len(edges) - 1)
+        if rooted:  # of the whole bar; its parts stay in their proportion
+            whole = np.sqrt(np.maximum(good + bad, TINY))
+            good, bad = good / whole, bad / whole
         _bars(ax, edges[:-1], 0.88 * width, sign * good, 0.0, colours[0])
         _bars(ax, edges[:-1], 0.88 * width, sign * bad, sign * good, colours[1])
     ax.axhline(0, color=SOFT, lw=0.6)

@@ -112,12 +112,14 @@ def _withholding(reading: Reading) -> list[Block]:
     ]  # fmt: skip
     what = f"the answer “{names.get(label, label)}” alone" if one else "every answer"
     return [
-        *([drawing("strips", figures.strips(drawn))] if drawn else []),
+        *([drawing("strips", figures.strips(drawn, rooted=True))] if drawn else []),
         table(texts("Candidate", "largest probability", *titles.values()), rows),
         note(
             *read_on(results, scope),
             f"{what} is withheld where its probability is less",
-            "right answers up, wrong ones down, by their probability, each as a share of its kind" if drawn else "",
+            "right answers up, wrong ones down, by their probability, each as the square root of its share of its kind"
+            if drawn
+            else "",
         ),
     ]
 
@@ -130,18 +132,20 @@ def _chosen(reading: Reading) -> list[Block]:
     results, tallies = reading.results, reading.tallies()
     counted = [(c, t) for c in reading.chosen if (t := tallies[c.name]) is not None and t.rows]
     words, names = outcome_words(results), class_names(results)
+    rooted = reading.scope.own.get("height") != "share"
     head = [
         *texts("Candidate"), *counts("cutoff"), *texts("chosen"),
         *counts(*(words[k] for k in OUTCOMES)), *texts("recall", "precision"),
     ]  # fmt: skip
     return [
-        *([drawing("strips", figures.strips(counted))] if counted else []),
+        *([drawing("strips", figures.strips(counted, rooted))] if counted else []),
         table(head, [{"cells": _cells(c)} for c in reading.chosen]),
         *_choice(reading),
         *_besides(reading),
         note(
             *read_on(results, reading.scope),
-            f"scores by actual class: {names['positive']} up, {names['negative']} down, each as a share of its class",
+            f"scores by actual class: {names['positive']} up, {names['negative']} down, each as "
+            f"{'the square root of its' if rooted else 'a'} share of its class",
         ),
     ]
 
