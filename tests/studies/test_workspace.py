@@ -151,13 +151,15 @@ def test_rows_of_an_older_workspace_keep_what_they_say(tmp_path):
         old.execute(
             "INSERT INTO study (id, title, holdout_sha256, holdout_name, mapping, asks, author_id, created) "
             "VALUES (1, 'S', 'a', 'h.csv', ?, ?, 1, ?)",
-            (json.dumps({"id": "id", "base_rate_in_use": 0.1}),
-             json.dumps({"gates": [{"metric": "f1", "against": "in use", "margin": 0.1}]}), at),
+            (json.dumps({"id": "id", "expected_base_rate": 0.1}),
+             json.dumps({"gates": [{"metric": "f1", "against": "runs now", "margin": 0.1}]}), at),
         )  # fmt: skip
-        for i, (name, said, cutoff) in enumerate((("A", columns, 0.3), ("B", json.dumps({"label": "said"}), None)), 1):
+        for i, (name, said, cutoff) in enumerate(
+            (("A", columns, 0.3), ("B", json.dumps({"predicted": "said"}), None)), 1
+        ):
             old.execute(
                 "INSERT INTO candidate (id, study_id, position, name, sha256, file_name, columns, cutoff, "
-                "cutoff_chosen_on, in_use, version_number) VALUES (?, 1, ?, ?, 'b', 'c.csv', ?, ?, ?, ?, 1)",
+                "cutoff_chosen_on, runs_now, version_number) VALUES (?, 1, ?, ?, 'b', 'c.csv', ?, ?, ?, ?, 1)",
                 (i, i, name, said, cutoff, None if cutoff is None else "tuning", i == 2),
             )
         for to, on in ((0.2, "test"), (0.3, "tuning")):
@@ -167,8 +169,8 @@ def test_rows_of_an_older_workspace_keep_what_they_say(tmp_path):
         old.execute("INSERT INTO dossier (study_id, heading, summary, decision_note, changed) VALUES (1,'H','W','',?)",
                     (at,))  # fmt: skip
         old.execute("INSERT INTO exhibit (study_id, position, view, scope, caption, created) "
-                    "VALUES (1, 0, 'line-up', '{}', 'C', ?)", (at,))  # fmt: skip
-        for step in ("line-up", "matrix"):
+                    "VALUES (1, 0, 'roster', '{}', 'C', ?)", (at,))  # fmt: skip
+        for step in ("roster", "matrix"):
             old.execute("INSERT INTO reading (study_id, user_id, step, at) VALUES (1, 1, ?, ?)", (step, at))
     opened = Workspace.open(folder)
     with opened.reading() as records:

@@ -16,7 +16,7 @@ CHOICES = {
     "curves": [{"over": "classes"}, {"draw": "gain"}, {"upto": "0.2", "lines": "yes"},
                {"over": "classes", "draw": "gain"}],
     "cutoff": [{"band": "0.2:0.6", "base": "0.1", "costs": "1:9"}, {"sweep": "yes", "step": "0.05", "trace": "mcc"},
-               {"trace": "net_benefit"}, {"least": "A:0.5,B:1", "by": "class"}, {"band": "5:9"}],
+               {"trace": "net_benefit"}, {"least": "A:0.5,B:1", "by": "class"}, {"band": "5:9"}, {"height": "share"}],
     "slices": [{"by": "w"}, {"by": "note", "read": "alike"},
                {"by": "note", "read": "alike", "rule": "recall", "gap": "0.1", "prices": "1,5"},
                {"by": "note", "metric": "f1"}, {"by": "note", "metric": "of:recall"}, {"by": "x", "and": "y"}, {},

@@ -1,10 +1,9 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { Link, useNavigate } from "react-router";
-import { api, got, type Study, takeToken } from "../api/client";
+import { api, got, type Study } from "../api/client";
 import { useSession } from "../api/queries";
+import { useHandOver } from "./handOver";
 import { chooseTheme, theme } from "./theme";
-import { forget } from "./undo";
 
 export const ITEM =
   "px-2.5 py-1.5 rounded-md outline-none data-[highlighted]:bg-light data-[disabled]:text-soft cursor-pointer";
@@ -52,15 +51,13 @@ export function TopBar({ title, study, onKeys, onFind }: Props) {
 
 function Account() {
   const user = useSession().data?.user;
-  const queries = useQueryClient();
+  const handOver = useHandOver();
   const navigate = useNavigate();
   if (!user) return null;
   const leave = async () => {
-    const ended = takeToken(await got(api.DELETE("/api/v1/session")));
+    const nobody = await got(api.DELETE("/api/v1/session"));
     navigate("/sign-in", { flushSync: true }); // first, so that nothing of the page is asked for once more
-    queries.clear();
-    queries.setQueryData(["session"], ended);
-    forget();
+    handOver(nobody);
   };
   return (
     <DropdownMenu.Root modal={false}>

@@ -1,9 +1,8 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { api, got, takeToken } from "../../api/client";
+import { api, got } from "../../api/client";
 import { useSession } from "../../api/queries";
-import { forget } from "../../app/undo";
+import { useHandOver } from "../../app/handOver";
 import { Button, Fault } from "../../parts/basics";
 
 /** Only an address of this site is gone back to. */
@@ -12,7 +11,7 @@ const inside = (to: string | null) => (to?.startsWith("/") && !to.startsWith("//
 export function SignIn() {
   const [search] = useSearchParams();
   const navigate = useNavigate();
-  const queries = useQueryClient();
+  const handOver = useHandOver();
   useSession();
   const [fault, setFault] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
@@ -22,10 +21,7 @@ export function SignIn() {
     setBusy(true);
     try {
       const body = { name: String(form.get("name")), password: String(form.get("password")) };
-      const session = takeToken(await got(api.POST("/api/v1/session", { body })));
-      queries.clear();
-      forget();
-      queries.setQueryData(["session"], session);
+      handOver(await got(api.POST("/api/v1/session", { body })));
       navigate(inside(search.get("to")), { replace: true });
     } catch (e) {
       setFault(e);

@@ -91,7 +91,7 @@ def upgrade() -> None:
         sa.Column("columns", sa.JSON(), nullable=False),
         sa.Column("cutoff", sa.Float(), nullable=True),
         sa.Column("cutoff_chosen_on", sa.String(), nullable=True),
-        sa.Column("in_use", sa.Boolean(), nullable=False),
+        sa.Column("runs_now", sa.Boolean(), nullable=False),
         sa.ForeignKeyConstraint(["study_id"], ["study.id"], ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id"),
         sa.UniqueConstraint("study_id", "name"),

@@ -1,21 +1,16 @@
-"""How each cutoff came about, all authors of a revision, and today's words for what is kept."""
+"""How each cutoff came about, and all authors of a revision."""
 
 from __future__ import annotations
-
-import json
 
 import sqlalchemy as sa
 from alembic import op
 
 revision = "0005"
 down_revision = "0004"
-COLUMNS = {"label": "predicted"}
-MAPPING = {"base_rate_in_use": "expected_base_rate"}
 
 
 def upgrade() -> None:
     """Bring the tables to this revision."""
-    op.execute("ALTER TABLE candidate RENAME COLUMN in_use TO runs_now")
     op.add_column("candidate", sa.Column("cutoff_chosen_by", sa.JSON(), nullable=False, server_default="{}"))
     op.add_column("dossier", sa.Column("number", sa.Integer(), nullable=False, server_default="0"))
     op.add_column("revision", sa.Column("author_ids", sa.JSON(), nullable=False, server_default="[]"))
@@ -43,35 +38,3 @@ def upgrade() -> None:
         "FROM candidate c JOIN study s ON s.id = c.study_id WHERE c.cutoff IS NOT NULL AND NOT EXISTS "
         "(SELECT 1 FROM choice x WHERE x.candidate_id = c.id AND x.value = c.cutoff)"
     )
-    for table, column, names in (
-        ("candidate", "columns", COLUMNS),
-        ("candidate_version", "columns", COLUMNS),
-        ("study", "mapping", MAPPING),
-    ):
-        _spell(table, column, names)
-    _spell_gates()
-    for table, column in (("exhibit", "view"), ("reading", "step")):
-        op.execute(f"UPDATE OR IGNORE {table} SET {column} = 'roster' WHERE {column} = 'line-up'")
-    op.execute("DELETE FROM reading WHERE step = 'line-up'")
-
-
-def _spell(table: str, column: str, names: dict[str, str]) -> None:
-    """Give keys of kept JSON their names of today."""
-    records = op.get_bind()
-    for number, text in records.execute(sa.text(f"SELECT id, {column} FROM {table}")).all():
-        kept = json.loads(text)
-        told = {names.get(key, key): value for key, value in kept.items()}
-        if told != kept:
-            records.execute(sa.text(f"UPDATE {table} SET {column} = :told WHERE id = :id"),
-                            {"told": json.dumps(told), "id": number})  # fmt: skip
-
-
-def _spell_gates() -> None:
-    records = op.get_bind()
-    for number, text in records.execute(sa.text("SELECT id, asks FROM study")).all():
-        asks = json.loads(text)
-        for gate in asks.get("gates", []):
-            if gate.get("against") == "in use":
-                gate["against"] = "runs now"
-        records.execute(sa.text("UPDATE study SET asks = :asks WHERE id = :id"),
-                        {"asks": json.dumps(asks), "id": number})  # fmt: skip
