@@ -10,7 +10,7 @@ from matplotlib.figure import Figure
 
 from files import load, write_study
 from skarlo import core
-from skarlo.report import figures
+from skarlo.report import blocks, figures
 from skarlo.report.scope import Scope, candidates
 
 
@@ -58,6 +58,24 @@ def test_a_rooted_bar_is_as_tall_as_the_root_of_its_share_and_its_parts_keep_the
     for key, parts in plain.items():
         whole = sum(parts.values())
         assert rooted[key] == pytest.approx({colour: size / whole**0.5 for colour, size in parts.items()})
+
+
+def test_strips_of_many_begin_where_those_of_one_do(tmp_path):
+    study = load(write_study(tmp_path))
+    (c,) = candidates(core.evaluate(study, cutoffs=[core.Cutoff(0.5), None]), Scope("test", (1,)))
+    tally = core.prepare(study).on_split(0, "test").judged.tally
+
+    def begins(many):
+        """Where the line of the first cutoff begins, from above."""
+        svg = figures.strips([(c, tally)] * many, rooted=True)
+        paths = re.findall(r'd="M ([\d.]+) ([\d.]+)\s+L ([\d.]+) ([\d.]+)\s*"', svg)
+        return min(min(float(y), float(to)) for x, y, at, to in paths if x == at and abs(float(y) - float(to)) > 20)
+
+    assert begins(30) == pytest.approx(begins(1), abs=1)
+
+
+def test_a_sentence_that_asks_has_no_full_stop():
+    assert [blocks.whole(s) for s in ("is it so?", "it is")] == ["Is it so?", "It is."]
 
 
 def test_bars_cover_what_each_would_by_itself():

@@ -163,7 +163,17 @@ def drawing(name: str, svg: str) -> Drawing:
 
 def note(*sentences: str) -> Note:
     """A note of whole sentences without their full stops, each with its first letter made large."""
-    return {"kind": "note", "text": " ".join(f"{s[0].upper()}{s[1:]}." for s in sentences if s)}
+    return {"kind": "note", "text": " ".join(whole(s) for s in sentences if s)}
+
+
+def whole(sentence: str) -> str:
+    """A sentence with its first letter made large, and with its full stop unless it asks."""
+    return f"{sentence[0].upper()}{stopped(sentence)[1:]}"
+
+
+def stopped(sentence: str) -> str:
+    """A sentence with its full stop, unless it asks."""
+    return sentence if sentence.endswith("?") else f"{sentence}."
 
 
 def texts(*said: str) -> list[Cell]:

@@ -154,9 +154,10 @@ def strips(chosen: list[tuple[Shown, Tally]], rooted: bool, bins: int = 60) -> s
     rooted : whether a bar is as tall as the square root of its share, and not as the share
     """
     with mpl.rc_context(STYLE):
-        fig = Figure(figsize=(7.6, 1.25 * len(chosen) + 0.2))
+        height = 1.25 * len(chosen) + 0.2
+        fig = Figure(figsize=(7.6, height))
         axes = np.atleast_1d(fig.subplots(len(chosen), 1))
-        fig.subplots_adjust(left=0.02, right=0.98, top=0.9, bottom=0.2 / len(chosen), hspace=0.55)
+        fig.subplots_adjust(left=0.02, right=0.98, top=1 - 0.25 / height, bottom=0.25 / height, hspace=0.55)
         for ax, (c, t) in zip(axes, chosen, strict=True):
             _strip(ax, c, t, np.linspace(*_ends(t), bins + 1), rooted)
         return as_svg(fig, "Scores by actual class, positives up and negatives down, with the cutoff.")

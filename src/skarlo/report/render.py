@@ -22,7 +22,7 @@ from skarlo.core import (
 )
 
 from . import drafting
-from .blocks import Rung, Whisker
+from .blocks import Rung, Whisker, stopped, whole
 from .content import as_today
 from .markdown import to_html
 from .scope import COLOURS, Scope, candidates
@@ -60,6 +60,8 @@ def templates() -> jinja2.Environment:
         trim_blocks=True, lstrip_blocks=True,
     )  # fmt: skip
     env.filters |= {
+        "stopped": stopped,
+        "whole": whole,
         "shown": shown,
         "with_interval": with_interval,
         "p_shown": p_shown,

@@ -144,7 +144,7 @@ def _of_areas(study: Study, c: Candidate, part: SplitResult, where: dict[str, An
             return []
         other = study.classes[1 - study.positive]
         return [finding("warning", "area_below_half", f"the ROC AUC of {c.name} is below one half: are these the "
-                        f"scores of {other}?", **where)]  # fmt: skip
+                        f"scores of {_quoted(study, other)}?", **where)]  # fmt: skip
     if c.probabilities is None:
         return []
     out = []
