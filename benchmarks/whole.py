@@ -116,7 +116,7 @@ def command(n: int) -> None:
             "ours": lambda: subprocess.run([sys.executable, "-m", "skarlo.cli", "evaluate", folder / "study.toml",
                                             "--out", folder / "r.json"], check=True),
             "polars": lambda: subprocess.run([sys.executable, "-c", code], check=True),
-        }, 3)  # fmt: skip
+        }, 9)  # fmt: skip
         print(f"{n:>11,} rows  skarlo evaluate, 4 candidates / Polars reading the files: "
               f"{took['ours'] / took['polars']:.1f}  ({took['ours']:.2f} s)")  # fmt: skip
         where(folder)

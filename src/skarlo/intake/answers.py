@@ -93,6 +93,8 @@ def _taken(values: Any, order: IntArray | None, gap: float) -> Any:
     """Rows of an array in the order of the hold-out; the rows of index -1, which were not answered, as a gap."""
     if order is None:
         return None
+    if len(order) == len(values) and np.array_equal(order, np.arange(len(order))):
+        return values
     out = values[order]
     out[order < 0] = gap
     return out
@@ -226,13 +228,13 @@ def _join(
         return None, np.arange(rows)
     before = len(doing.problems)
     id_name = c.id or spec.holdout.id
-    own = read_ids(table, id_name, source.name, doing)
+    own = read_ids(table, id_name, source.name, doing, None if doing.problems else ids)
     if own is None or ids is None:
         return None, None
     if len(doing.problems) > before:
         order = None
     else:
-        order = np.arange(rows) if len(own) == rows and bool((own == ids).all()) else places(ids, own)
+        order = np.arange(rows) if own is ids else places(ids, own)
     unanswered = rows if order is None else int(np.count_nonzero(order < 0))
     if order is None or rows - unanswered < len(own):
         for i in (~own.is_in(ids.implode()) & (own != "")).arg_true().to_list():

@@ -83,13 +83,21 @@ class Loading:
         return None if bad else values
 
 
-def read_ids(table: pl.DataFrame, name: str | None, file: str, doing: Loading) -> pl.Series | None:
+def read_ids(
+    table: pl.DataFrame, name: str | None, file: str, doing: Loading, sound: pl.Series | None = None
+) -> pl.Series | None:
+    """The ids of a file's rows as text; rows without one, and those whose id stands twice, are named.
+
+    sound : ids known to stand once each; where the file has the same in the same order, they are what is returned
+    """
     if name is None:
         return None
     column = doing.column(table, name, file, "row id")
     if column is None:
         return None
     ids = as_text(column)
+    if sound is not None and ids.equals(sound):
+        return sound
     for i in (ids == "").arg_true().to_list():
         doing.problems.append(Problem("a row without an id", file, i + 2, column=name, found=""))
     doubled = (ids.is_duplicated() & (ids != "")).arg_true().to_list() if repeats(ids) else []

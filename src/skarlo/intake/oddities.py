@@ -231,10 +231,10 @@ def _when(column: pl.Series, name: str) -> FloatArray | None:
 
 def of_scores(name: str, score: FloatArray | None) -> list[Finding]:
     """Scores that look like percent instead of probabilities."""
-    if score is None:
+    if score is None or not 1.5 < np.fmax.reduce(score, initial=-np.inf) <= 100:
         return []
     known = score[~np.isnan(score)]
-    if len(known) < FEW_ROWS or known.min() < 0 or not 1.5 < known.max() <= 100 or np.median(known) <= 1:
+    if len(known) < FEW_ROWS or known.min() < 0 or np.median(known) <= 1:
         return []
     message = (
         f"the scores of {name} run from {known.min():.4g} to {known.max():.4g}: is it percent where a probability from "

@@ -102,9 +102,12 @@ def fit_on(t: Tally, x: FloatArray, free: BoolArray, near: FloatArray | None = N
             w = n * p
             rest = pos - w
             w *= 1.0 - p
-            wx = w * here
-            parts.append([np.add.reduce(v) for v in (rest, rest * here, w, wx, wx * here)])
-        g0, g1, i00, i01, i11 = np.add.reduce(np.array(parts), axis=0).tolist()
+            sums = [np.add.reduce(rest), np.add.reduce(w)]
+            if free[1]:
+                wx = w * here
+                sums += [np.add.reduce(v) for v in (rest * here, wx, wx * here)]
+            parts.append(sums)
+        g0, i00, g1, i01, i11 = [*np.add.reduce(np.array(parts), axis=0).tolist(), 0.0, 0.0, 0.0][:5]
         return np.array([g0, g1])[free], np.array([[i00, i01], [i01, i11]])[at_free]
 
     def likelihood(beta: FloatArray) -> float:
