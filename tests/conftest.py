@@ -19,7 +19,7 @@ from skarlo.studies import accounts
 from skarlo.studies.records import User
 from skarlo.studies.workspace import Workspace
 from skarlo.web import security
-from skarlo.web.app import create_app
+from skarlo.web.app import answer_of, interface
 from skarlo.web.demo import bring_in
 
 settings.register_profile("skarlo", deadline=None, max_examples=100, derandomize=True)
@@ -99,13 +99,20 @@ class Client:
         return answer
 
 
-@pytest.fixture
-def app(workspace):
-    made = create_app(workspace)
-    made.config["PATIENCE"] = 60  # how long work takes on a busy machine is not what is tested
+@pytest.fixture(scope="session")
+def routes():
+    """The interface, made once: each test lays it over a workspace of its own."""
+    made = interface()
     made.testing = True
-    security.limiter.reset()
     return made
+
+
+@pytest.fixture
+def app(routes, workspace):
+    answer_of(routes, workspace)
+    routes.config["PATIENCE"] = 60  # how long work takes on a busy machine is not what is tested
+    security.limiter.reset()
+    return routes
 
 
 @pytest.fixture

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 
 import pytest
@@ -71,6 +72,18 @@ def test_of_one_hold_out_the_last_few_joined_tables_are_kept(workspace, sweep):
     assert [path is not None for path in kept] == [False] * 3 + [True] * 3
     assert kept[-1].read_bytes() == b"table 5"
     assert sweep(2) == 6, "and none once the hold-out is gone"
+
+
+def test_joined_tables_kept_at_once_do_not_disturb_one_another(workspace):
+    def keep(i):
+        workspace.keep_rows("a" * 64, f"key{i}", [f"table {i}".encode()])
+
+    with ThreadPoolExecutor(8) as pool:
+        list(pool.map(keep, range(80)))
+    keep(80)
+    kept = [path for i in range(81) if (path := workspace.rows_file("a" * 64, f"key{i}"))]
+    assert len(kept) == 3
+    assert kept[-1].read_bytes() == b"table 80"
 
 
 def test_a_file_of_today_waits_for_its_record(workspace, sweep):

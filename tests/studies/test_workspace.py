@@ -12,6 +12,7 @@ import subprocess
 import sys
 import time
 import urllib.request
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -80,6 +81,23 @@ def test_a_full_disk_leaves_the_old_file(tmp_path, monkeypatch):
         write_file(path, b"new")
     assert path.read_bytes() == b"old"
     assert [p.name for p in tmp_path.iterdir()] == ["kept"]
+
+
+def test_files_written_at_once_leave_what_new_files_may_be_read_by(tmp_path, monkeypatch):
+    def hesitant(mask, umask=os.umask):
+        was = umask(mask)
+        time.sleep(0.0001)
+        return was
+
+    before = os.umask(0o022)
+    monkeypatch.setattr(os, "umask", hesitant)
+    try:
+        with ThreadPoolExecutor(8) as pool:
+            list(pool.map(lambda i: write_file(tmp_path / f"{i}", b"x"), range(40)))
+        assert {path.stat().st_mode & 0o777 for path in tmp_path.iterdir()} == {0o644}
+    finally:
+        after = os.umask(before)
+    assert after == 0o022
 
 
 def test_an_error_in_a_transaction_keeps_none_of_it(workspace, tmp_path):

@@ -6,6 +6,7 @@ import json
 import os
 import tempfile
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
 
@@ -30,10 +31,15 @@ def write_file(path: Path, data: bytes) -> None:
         raise
 
 
+_SETTING = Lock()
+
+
 def _umask() -> int:
-    """The permissions this process withholds; there is no way to read them but to set them."""
-    kept = os.umask(0o077)
-    os.umask(kept)
+    """The permissions this process withholds. There is no way to read them but to set them, and two who did so at once
+    would leave what one of them had set."""
+    with _SETTING:
+        kept = os.umask(0o077)
+        os.umask(kept)
     return kept
 
 

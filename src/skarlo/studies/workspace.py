@@ -9,7 +9,7 @@ import secrets
 import sqlite3
 import tempfile
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
@@ -190,8 +190,11 @@ class Workspace:
         folder = self._rows
         with self.receive(chunks) as incoming:
             write_file(folder / f"{holdout}-{key}", incoming.keep().encode())
-        by_age = sorted(folder.glob(f"{holdout}-*"), key=lambda path: path.stat().st_mtime)
-        for path in by_age[:-MOST_ROWS]:
+        kept_at = {}
+        for path in folder.glob(f"{holdout}-*"):
+            with suppress(FileNotFoundError):  # who kept others at the same time may have let go of it
+                kept_at[path] = path.stat().st_mtime
+        for path in sorted(kept_at, key=kept_at.__getitem__)[:-MOST_ROWS]:
             path.unlink(missing_ok=True)
 
     def rows_file(self, holdout: str, key: str) -> Path | None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import logging
 import sys
-import tempfile
 import time
 from pathlib import Path
 from typing import Any
@@ -49,7 +48,14 @@ MOST_UPLOAD = 2 * 1024**3
 def create_app(
     workspace: Workspace, *, hosts: list[str] | None = None, https: bool = False, most_upload: int = MOST_UPLOAD
 ) -> OpenAPI:
-    """The app over a workspace.
+    """The app over a workspace; the rest as of `interface`."""
+    app = interface(hosts=hosts, https=https, most_upload=most_upload)
+    answer_of(app, workspace)
+    return app
+
+
+def interface(*, hosts: list[str] | None = None, https: bool = False, most_upload: int = MOST_UPLOAD) -> OpenAPI:
+    """All that can be asked, of no workspace yet.
 
     Parameters
     ----------
@@ -61,13 +67,7 @@ def create_app(
         "skarlo", info=Info(title="Skarlo", version=__version__), doc_ui=False, static_folder=None,
         validation_error_status=422, validation_error_callback=problems.invalid, operation_id_callback=operation_id,
     )  # fmt: skip
-    app.secret_key = workspace.secret()
     app.config["MAX_CONTENT_LENGTH"] = most_upload
-    app.extensions["skarlo"] = workspace
-    app.extensions["skarlo-evaluator"] = Evaluator(workspace)
-    app.extensions["skarlo-jobs"] = Jobs()
-    app.extensions["skarlo-uploads"] = Remembered(64)
-    _clear(workspace)
     security.install(app, LOOPBACK if hosts is None else hosts, https)
     problems.install(app)
     jobs.install(app)
@@ -90,6 +90,16 @@ def create_app(
     _pages(app)
     _logging(app)
     return app
+
+
+def answer_of(app: OpenAPI, workspace: Workspace) -> None:
+    """Let an app answer of a workspace; of another that it answered of before it keeps nothing."""
+    app.secret_key = workspace.secret()
+    app.extensions["skarlo"] = workspace
+    app.extensions["skarlo-evaluator"] = Evaluator(workspace)
+    app.extensions["skarlo-jobs"] = Jobs()
+    app.extensions["skarlo-uploads"] = Remembered(64)
+    _clear(workspace)
 
 
 def _clear(workspace: Workspace) -> None:
@@ -172,6 +182,4 @@ def _logging(app: OpenAPI) -> None:
 
 def openapi_document() -> dict[str, Any]:
     """The OpenAPI document, without a server."""
-    with tempfile.TemporaryDirectory() as folder:
-        app = create_app(Workspace.open(Path(folder)))
-        return complete(app.api_doc)
+    return complete(interface().api_doc)
