@@ -69,6 +69,18 @@ def test_all_faults_of_a_join_in_one_run(tmp_path):
     assert any("id r0004" in line and "no answer for this hold-out row (row 6 there)" in line for line in lines)
 
 
+def test_an_id_that_stands_twice_in_every_file_is_named_in_each(tmp_path):
+    rows = rows_of()
+    rows[4]["id"], rows[6]["id"] = "r0003", ""
+    study = write_study(tmp_path, rows)
+    write_csv(tmp_path / "scores.csv", rows, ["id", "p"])
+    write_csv(tmp_path / "labels.csv", rows, ["id", "said"])
+    lines = problems(study)
+    for file in ("holdout.csv", "scores.csv", "labels.csv"):
+        assert any(line.startswith(f"{file}, row 6, id r0003") and "stands twice" in line for line in lines), file
+        assert any(line.startswith(f"{file}, row 8") and "a row without an id" in line for line in lines), file
+
+
 def test_a_score_that_is_no_number(tmp_path):
     rows = rows_of()
     rows[7]["p"], rows[9]["p"], rows[11]["p"] = "n/a", "inf", ""
