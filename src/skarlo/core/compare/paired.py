@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -204,7 +205,11 @@ def _pooled(name: str, both: Both, gap: float) -> Compared:
 
 
 def _cells(both: Both, positive: int) -> dict[str, BoolArray]:
-    k, width, _ = both.joint.cells.shape
+    return _cells_of(*both.joint.cells.shape[:2], positive)
+
+
+@lru_cache(maxsize=256)
+def _cells_of(k: int, width: int, positive: int) -> dict[str, BoolArray]:
     row, column = np.indices((k, width))
     flagged, answered = column == positive, column < k
     return {
@@ -228,7 +233,7 @@ def _agreement(name: str, both: Both, gap: float, positive: int) -> Compared:
     if of is not None:
         rows = (np.arange(joint.cells.shape[0]) == positive) == of
         joint, cells = joint.within(rows), cells[rows]
-    return agreement(*joint.quad(cells, cells))
+    return agreement(*joint.quad(cells))
 
 
 def _predictive(name: str, both: Both, gap: float, positive: int) -> Compared:
@@ -241,8 +246,8 @@ def _predictive(name: str, both: Both, gap: float, positive: int) -> Compared:
     cells = _cells(both, positive)["flagged" if name == "precision" else "passed"]
     joint = both.joint
     is_so = (np.arange(joint.cells.shape[0]) == positive) == (name == "precision")
-    both_so, first, second, _ = joint.quad(cells, cells)
-    hits, hits_a, hits_b, _ = joint.within(is_so).quad(cells[is_so], cells[is_so])
+    both_so, first, second, _ = joint.quad(cells)
+    hits, hits_a, hits_b, _ = joint.within(is_so).quad(cells[is_so])
     called_a, called_b = both_so + first, both_so + second
     found = predictive_value(hits + hits_a, called_a, hits + hits_b, called_b, hits, both_so)
     p, q = (hits + hits_a) / called_a, (hits + hits_b) / called_b
@@ -288,7 +293,7 @@ def _recalls(name: str, both: Both, gap: float, positive: int) -> Compared:
     quads = []
     for k in range(joint.cells.shape[0]):
         rows = np.arange(joint.cells.shape[0]) == k
-        quad = joint.within(rows).quad(right[rows], right[rows])
+        quad = joint.within(rows).quad(right[rows])
         if sum(quad):
             quads.append(quad)
     parts = len(quads) if name == "balanced_accuracy" else 1

@@ -54,13 +54,14 @@ class Joint:
         at = (a.actual * width + first) * width + second
         return Joint(np.bincount(at, minlength=k * width * width).astype(np.int64).reshape(k, width, width))
 
-    def quad(self, first: BoolArray, second: BoolArray) -> Quad:
-        """Rows that both, only the first, only the second and neither have in their own cells.
+    def quad(self, inside: BoolArray) -> Quad:
+        """Rows that both, only the first, only the second and neither have in some cells.
 
-        first, second : which (actual, predicted) cells count for each, shape (K, L)
+        inside : which (actual, predicted) cells count, shape (K, L)
         """
-        x, y = first[:, :, None], second[:, None, :]
-        return tuple(int(self.cells[m].sum()) for m in (x & y, x & ~y, ~x & y, ~x & ~y))  # type: ignore[return-value]
+        both = int(np.add.reduce(self.cells[inside[:, :, None] & inside[:, None, :]]))
+        first, second = (int(np.add.reduce(side[inside])) - both for side in self.sides)
+        return both, first, second, int(np.add.reduce(self.cells, axis=None)) - both - first - second
 
     def within(self, rows: BoolArray) -> Joint:
         """Only the rows of some actual classes, shape (K,)."""

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+import scipy
 
 from ..counting.answers import Answers, Scored
 from ..counting.table import Sampling
@@ -352,8 +353,12 @@ def _inverted_along(c: _Cells, d: FloatArray, x: FloatArray, value: float, alpha
 
     def crossing(large: bool) -> float:
         """Where as many draws as are enough are as large as the value (or as small). A draw that no t still in question
-        can carry over the value is not drawn again."""
+        can carry over the value is not drawn again; where only one is left, it is where that one has the value."""
         near, far, decided, open_ = 0.0, farthest, 0, (shared, each, steepest)
+
+        def over(t: float) -> float:
+            return float(drawn(t, *open_[:2])[0]) - value
+
         for _ in range(HALVINGS):
             middle = (near + far) / 2
             if middle in (near, far):
@@ -368,6 +373,8 @@ def _inverted_along(c: _Cells, d: FloatArray, x: FloatArray, value: float, alpha
             if sure.any():
                 decided += int(np.count_nonzero(sure & (e > 0 if large else e < 0)))
                 open_ = (open_[0][~sure], open_[1][~sure], open_[2][~sure])
+                if len(open_[2]) == 1 and over(near) * over(far) < 0:
+                    return float(scipy.optimize.brentq(over, near, far, xtol=1e-300, rtol=1e-15))
         return near
 
     low = 0.0 if np.count_nonzero(none >= value) > enough else whole * crossing(large=True)

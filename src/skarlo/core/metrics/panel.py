@@ -13,6 +13,7 @@ from ..counting.table import Table
 from ..counting.tally import Tally
 from ..language.formula import parse
 from ..number import Metric, absent, point
+from ..once import lazy
 from ..results import ClassResult
 from ..study import OwnMetric, Settings
 from . import calibration, classes, counts, own, ranking
@@ -63,7 +64,11 @@ class Reading:
 
     def own_named(self, name: str) -> OwnMetric | None:
         """The formula or measure of that name, if it is one."""
-        return next((m for m in self.formulas if m.name == name), None)
+        return self._by_name.get(name)
+
+    @lazy
+    def _by_name(self) -> dict[str, OwnMetric]:
+        return {m.name: m for m in reversed(self.formulas)}
 
     def improves(self, name: str) -> int:
         """+1 when higher is better, -1 when lower is, 0 when neither."""

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from functools import lru_cache
+from typing import Any, TypeVar
 
 import numpy as np
 import scipy
 
 from ..number import FloatArray, bounded
 
+Number = TypeVar("Number", float, FloatArray)
 Interval = tuple[float, float]
 Intervals = tuple[FloatArray, FloatArray]
 
@@ -47,8 +50,9 @@ def wilson(k: float, n: float, confidence: float) -> Interval:
 
 def wilson_share(p: float, n: float, confidence: float) -> Interval:
     """Wilson's interval of a share p that rests on n rows; with weights or groups an effective number of them."""
-    low, high = wilson_shares(np.array([p]), np.array([n], dtype=np.float64), confidence)
-    return float(low[0]), float(high[0])
+    p = float(p)
+    low, high = _score_ends(p, max(0.0, p * (1.0 - p)), float(n), z_value(confidence), math.sqrt)
+    return 0.0 if p <= 0 else max(0.0, min(low, p)), 1.0 if p >= 1 else min(1.0, max(high, p))
 
 
 def wilson_shares(p: FloatArray, n: FloatArray, confidence: float) -> Intervals:
@@ -58,12 +62,17 @@ def wilson_shares(p: FloatArray, n: FloatArray, confidence: float) -> Intervals:
 
 def wilson_at(p: FloatArray, n: FloatArray, z: float) -> Intervals:
     """The same so many standard errors away."""
-    middle = p + z * z / (2.0 * n)
-    half = z * np.sqrt(np.maximum(p * (1.0 - p), 0.0) / n + z * z / (4.0 * n * n))
-    scale = 1.0 + z * z / n
-    low = np.where(p <= 0, 0.0, (middle - half) / scale)
-    high = np.where(p >= 1, 1.0, (middle + half) / scale)
+    low, high = _score_ends(p, np.maximum(p * (1.0 - p), 0.0), n, z, np.sqrt)
+    low, high = np.where(p <= 0, 0.0, low), np.where(p >= 1, 1.0, high)
     return np.maximum(0.0, np.minimum(low, p)), np.minimum(1.0, np.maximum(high, p))
+
+
+def _score_ends(p: Number, variance: Number, n: Number, z: float, root: Callable[[Any], Any]) -> tuple[Number, Number]:
+    """Where a share of n rows stands z standard errors from p, each with the variance that it would have itself."""
+    middle = p + z * z / (2.0 * n)
+    half = z * root(variance / n + z * z / (4.0 * n * n))
+    scale = 1.0 + z * z / n
+    return (middle - half) / scale, (middle + half) / scale
 
 
 def _sides(a: float, ci_a: Interval, b: float, ci_b: Interval) -> tuple[FloatArray, Intervals, FloatArray, Intervals]:
