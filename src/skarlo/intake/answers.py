@@ -231,9 +231,8 @@ def _join(
     own = read_ids(table, id_name, source.name, doing, None if doing.problems else ids)
     if own is None or ids is None:
         return None, None
-    if len(doing.problems) > before:
-        order = None
-    else:
+    order = None
+    if len(doing.problems) == before:
         order = np.arange(rows) if own is ids else places(ids, own)
     unanswered = rows if order is None else int(np.count_nonzero(order < 0))
     if order is None or rows - unanswered < len(own):
