@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import expect
 
-from browser.conftest import brought
+from browser.conftest import brought, held_back
 from command import skarlo
 from files import rows_of, write_study
 from skarlo.core import shown
@@ -46,6 +46,18 @@ def test_a_plain_address_is_written_out(person, study):
     ana.goto(f"{study}/curves?split=moon&show=Z&cut=A:x,Q:1")
     expect(ana.locator("[data-part='split']")).to_contain_text("Test")
     expect(ana.get_by_role("heading", name="Curves")).to_be_visible()
+
+
+def test_whoever_is_in_the_bar_stays_there_while_the_study_comes(person, study):
+    page = person("ana")
+    go = held_back(page, re.compile(r"/parts\?"))
+    page.goto(f"{study}/roster")
+    expect(page.get_by_text("Evaluating")).to_be_visible()
+    account = page.get_by_role("button", name="ana")
+    account.focus()
+    go.set()
+    expect(page.get_by_role("heading", name="Roster")).to_be_visible()
+    expect(account).to_be_focused()
 
 
 def test_keys_switch_walk_nudge_and_undo(person, study):

@@ -72,6 +72,24 @@ def test_an_answer_still_under_way_leaves_the_next_person_signed_in(person, serv
     expect(page.get_by_role("link", name="Small")).to_be_visible()
 
 
+@pytest.mark.own_server
+def test_the_other_windows_of_a_browser_are_of_the_same_person(person, server, study):
+    page = person("ana")
+    other = page.context.new_page()
+    page.goto(server.address)
+    other.goto(f"{study}/matrix")
+    expect(other.get_by_role("heading", name="Matrix")).to_be_visible()
+    page.get_by_role("button", name="ana").click()
+    page.get_by_role("menuitem", name="Sign out").click()
+    expect(other.get_by_role("button", name="Sign in")).to_be_visible()
+    sign_in(page, "ben")
+    expect(other.get_by_role("button", name="ben")).to_be_visible()
+    expect(other.get_by_role("heading", name="Matrix")).to_be_visible()
+    other.get_by_role("button", name="Pin this view").click()
+    other.get_by_role("button", name="Pin it").click()
+    expect(other.get_by_role("dialog")).to_have_count(0)
+
+
 def test_whoever_is_signed_out_elsewhere_is_asked_to_sign_in_and_comes_back(person, study):
     page = person("ana")
     page.goto(f"{study}/matrix")

@@ -3,6 +3,7 @@ import { type ComponentType, lazy, Suspense } from "react";
 import { createBrowserRouter, Navigate, Outlet, useLocation } from "react-router";
 import { RouterProvider } from "react-router/dom";
 import { client, useSession } from "./api/queries";
+import { useOtherWindows } from "./app/handOver";
 import { StudyFrame } from "./app/StudyFrame";
 import { StepsContext, stepsOf } from "./app/steps";
 import { Working } from "./app/Working";
@@ -24,6 +25,7 @@ function lazily(load: () => Promise<ComponentType>) {
 }
 
 function Guarded() {
+  useOtherWindows();
   const session = useSession();
   const { pathname, search } = useLocation();
   if (session.isPending) return null;

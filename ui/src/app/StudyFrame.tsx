@@ -38,37 +38,44 @@ export function StudyFrame() {
   const address = study.data ? readAddress(search, study.data) : null;
   const step = useLocation().pathname.split("/")[3] ?? "roster";
   const { results, error, pending, lacking, waiting } = useRead(study.data, address, step);
-  if (study.isError)
-    return <Standing title="Study" body={<Fault error={study.error} again={() => void study.refetch()} list />} />;
-  if (!study.data || !address) return <Standing title="" body={<Loading what="Opening the study" />} />;
-  if (error)
+  const [over, setOver] = useState<Over>(null);
+  const { data } = study;
+  const open = data && address && results && !study.isError && !error;
+  const said = () => {
+    if (study.isError) return <Fault error={study.error} again={() => void study.refetch()} list />;
+    if (!data || !address) return <Loading what="Opening the study" />;
+    if (!error) return <Loading what="Evaluating" />;
     return (
-      <Standing
-        title={study.data.title}
-        body={
-          <>
-            <Fault error={error.error} again={() => void error.refetch()} />
-            {Object.keys(address.within).length > 0 && (
-              <Link className="link" to={{ search: writeAddress({ ...address, within: {} }, study.data).toString() }}>
-                Read all rows
-              </Link>
-            )}
-          </>
-        }
-      />
+      <>
+        <Fault error={error.error} again={() => void error.refetch()} />
+        {Object.keys(address.within).length > 0 && (
+          <Link className="link" to={{ search: writeAddress({ ...address, within: {} }, data).toString() }}>
+            Read all rows
+          </Link>
+        )}
+      </>
     );
-  if (!results) return <Standing title={study.data.title} body={<Loading what="Evaluating" />} />;
-  return <OpenStudy study={study.data} address={address} {...{ step, results, pending, lacking, waiting }} />;
-}
-
-function Standing({ title, body }: { title: string; body: React.ReactNode }) {
+  };
+  // the bar stays the same while the study comes, so that whoever is in it already is not thrown out
   return (
     <div className="h-full flex flex-col">
-      <TopBar title={title} />
-      <main className="px-8 py-6">{body}</main>
+      <TopBar
+        title={study.isError ? "Study" : (data?.title ?? "")}
+        study={open ? data : undefined}
+        onKeys={open ? () => setOver("keys") : undefined}
+        onFind={open ? () => setOver("finder") : undefined}
+      />
+      {open ? (
+        <OpenStudy study={data} {...{ address, step, results, pending, lacking, waiting, over, setOver }} />
+      ) : (
+        <main className="px-8 py-6">{said()}</main>
+      )}
     </div>
   );
 }
+
+/** What stands over the page, besides a pin. */
+type Over = "keys" | "finder" | null;
 
 type Open = {
   study: Study;
@@ -78,17 +85,17 @@ type Open = {
   pending: boolean;
   lacking: boolean;
   waiting: boolean;
+  over: Over;
+  setOver: (over: Over) => void;
 };
 
 /** `results` may still be those of other cutoffs than the address says: `Scope.pending` tells, candidate by candidate. */
-function OpenStudy({ study, results, address, step, pending, lacking, waiting }: Open) {
+function OpenStudy({ study, results, address, step, pending, lacking, waiting, over, setOver }: Open) {
   const { pathname } = useLocation();
   const [search, setSearch] = useSearchParams();
   const navigate = useNavigate();
   const queries = useQueryClient();
   const [pinning, setPinning] = useState(false);
-  const [listing, setListing] = useState(false);
-  const [finding, setFinding] = useState(false);
   const { open, titleOf, canPin } = useSteps();
   const keeping = useCutoffKeeping(study.id);
   const [fault, setFault] = useState<unknown>(null);
@@ -202,32 +209,29 @@ function OpenStudy({ study, results, address, step, pending, lacking, waiting }:
     j: () => walk(1),
     k: () => walk(-1),
     u: () => void undo(),
-    "?": () => setListing(true),
-    "/": () => setFinding(true),
+    "?": () => setOver("keys"),
+    "/": () => setOver("finder"),
   });
 
   const whole = step === "dossier" || step === "revisions";
   return (
     <ScopeContext.Provider value={scope}>
-      <div className="h-full flex flex-col">
-        <TopBar title={study.title} study={study} onKeys={() => setListing(true)} onFind={() => setFinding(true)} />
-        <ScopeBar />
-        <div className="flex flex-1 min-h-0">
-          <Spine step={step} />
-          <main
-            className={`flex-1 min-w-0 overflow-auto px-5 pt-4 ${whole ? "pb-4" : "pb-10"}`}
-            data-view={step}
-            aria-busy={scope.pending || waiting || keeping.isPending}
-          >
-            <Fault error={fault} done={() => setFault(null)} />
-            {waiting ? <Loading what="Evaluating" /> : <Outlet />}
-          </main>
-          {!whole && <Rail step={step} onPin={() => setPinning(true)} />}
-        </div>
+      <ScopeBar />
+      <div className="flex flex-1 min-h-0">
+        <Spine step={step} />
+        <main
+          className={`flex-1 min-w-0 overflow-auto px-5 pt-4 ${whole ? "pb-4" : "pb-10"}`}
+          data-view={step}
+          aria-busy={scope.pending || waiting || keeping.isPending}
+        >
+          <Fault error={fault} done={() => setFault(null)} />
+          {waiting ? <Loading what="Evaluating" /> : <Outlet />}
+        </main>
+        {!whole && <Rail step={step} onPin={() => setPinning(true)} />}
       </div>
       {canPin(step) && <PinDialog open={pinning} onOpenChange={setPinning} view={step} />}
-      <KeyList open={listing} onOpenChange={setListing} />
-      <Finder open={finding} onOpenChange={setFinding} />
+      <KeyList open={over === "keys"} onOpenChange={(open) => setOver(open ? "keys" : null)} />
+      <Finder open={over === "finder"} onOpenChange={(open) => setOver(open ? "finder" : null)} />
     </ScopeContext.Provider>
   );
 }

@@ -2,7 +2,7 @@ import { type FormEvent, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { api, got } from "../../api/client";
 import { useSession } from "../../api/queries";
-import { useHandOver } from "../../app/handOver";
+import { useHandOver, useOtherWindows } from "../../app/handOver";
 import { Button, Fault } from "../../parts/basics";
 
 /** Only an address of this site is gone back to. */
@@ -12,7 +12,9 @@ export function SignIn() {
   const [search] = useSearchParams();
   const navigate = useNavigate();
   const handOver = useHandOver();
+  const to = inside(search.get("to"));
   useSession();
+  useOtherWindows(to);
   const [fault, setFault] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
   const send = async (event: FormEvent<HTMLFormElement>) => {
@@ -22,7 +24,7 @@ export function SignIn() {
     try {
       const body = { name: String(form.get("name")), password: String(form.get("password")) };
       handOver(await got(api.POST("/api/v1/session", { body })));
-      navigate(inside(search.get("to")), { replace: true });
+      navigate(to, { replace: true });
     } catch (e) {
       setFault(e);
     } finally {
