@@ -109,13 +109,15 @@ def test_calibration_gap_by_inversion():
     assert max(high for _, high in ends) == pytest.approx(0.054435, abs=5e-7)
 
 
-@pytest.mark.parametrize("how", ["plain", "groups of one", "one weight"])
+@pytest.mark.parametrize("how", ["plain", "groups of one", "one weight", "one bin"])
 def test_the_inverted_gap_is_found_as_by_looking_at_every_draw(how):
-    """Draws that cannot matter any more are left out; nothing else changes."""
+    """Draws that cannot matter any more are left out; nothing else changes. Of one bin no t is large enough."""
     rng = np.random.default_rng(2)
     score = rng.random(400)
     y = (rng.random(400) < 0.8 * score).astype(np.int64)
     about = {"plain": {}, "groups of one": {"group": np.arange(400)}, "one weight": {"weight": np.full(400, 2.0)}}
+    if how == "one bin":
+        score, y, about[how] = np.full(40, 0.41), np.repeat([0, 1], [24, 16]), {}
     a = Answers.of_scores(y, score, **about[how])
     sampling = Sampling(draws=500)
     m = calibration.ece(a, a.tally, 10, sampling)

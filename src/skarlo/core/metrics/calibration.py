@@ -353,7 +353,8 @@ def _inverted_along(c: _Cells, d: FloatArray, x: FloatArray, value: float, alpha
 
     def crossing(large: bool) -> float:
         """Where as many draws as are enough are as large as the value (or as small). A draw that no t still in question
-        can carry over the value is not drawn again; where only one is left, it is where that one has the value."""
+        can carry over the value is not drawn again; where one is left and it is what is wanting, it is where that one
+        has the value."""
         near, far, decided, open_ = 0.0, farthest, 0, (shared, each, steepest)
 
         def over(t: float) -> float:
@@ -373,7 +374,8 @@ def _inverted_along(c: _Cells, d: FloatArray, x: FloatArray, value: float, alpha
             if sure.any():
                 decided += int(np.count_nonzero(sure & (e > 0 if large else e < 0)))
                 open_ = (open_[0][~sure], open_[1][~sure], open_[2][~sure])
-                if len(open_[2]) == 1 and over(near) * over(far) < 0:
+                wanting = decided <= enough < decided + 1
+                if wanting and len(open_[2]) == 1 and over(near) * over(far) < 0:
                     return float(scipy.optimize.brentq(over, near, far, xtol=1e-300, rtol=1e-15))
         return near
 
