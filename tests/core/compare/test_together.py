@@ -142,6 +142,8 @@ def test_a_tally_of_rows_with_few_left_out_is_that_of_the_rows(seed):
     assert found.source is not None
     for name in ("score", "pos", "neg"):
         assert getattr(found.tally, name).tolist() == getattr(fresh, name).tolist()
+    for name in ("score", "pos", "neg", "tp", "fp"):
+        assert getattr(found.tally.steps, name).tolist() == getattr(fresh.steps, name).tolist()
     assert found.place.tolist() == np.searchsorted(fresh.score, score[rows] + 0.0).tolist()
 
 

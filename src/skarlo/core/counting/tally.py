@@ -107,6 +107,8 @@ class Tally:
     @lazy
     def steps(self) -> Steps:
         """The same at the scores where a positive stands, from the highest down: most numbers need no others."""
+        if self.source is not None:
+            return _left_steps(self.source, self.pos.dtype)
         if self.pos.dtype.kind == "i":
             return _steps(self)
         at = np.flatnonzero(self.pos > 0)[::-1]
@@ -167,7 +169,7 @@ class Steps:
 def _steps(t: Tally) -> Steps:
     """Filled from the lowest score up, so from the last place down; counts below turn into counts from above."""
     if len(t.score) == t.rows:  # no two rows tie: each positive's rank tells all
-        at = np.flatnonzero(t.pos)[::-1]
+        at = np.flatnonzero(t.pos > 0)[::-1]
         tp = np.arange(1, at.size + 1)
         one, none = (np.broadcast_to(np.int32(x), tp.shape) for x in (1, 0))
         return Steps(t.score[at], one, none, tp, t.rows - at - tp)
@@ -181,14 +183,31 @@ def _steps(t: Tally) -> Steps:
         end -= at.size
         at = at[::-1]
         part = t.neg[i : i + BLOCK]
-        below = np.cumsum(part)
+        below = np.cumsum(part, dtype=part.dtype)
         np.take(t.score[i : i + BLOCK], at, out=score[here], mode="clip")
         np.take(t.pos[i : i + BLOCK], at, out=pos[here], mode="clip")
         np.take(part, at, out=neg[here], mode="clip")
         np.add(neg[here], left - below[at], out=fp[here])
         left -= int(below[-1])
-    np.cumsum(pos, out=tp)
+    tp[:] = pos
+    np.cumsum(tp, out=tp)
     return Steps(score, pos, neg, tp, fp)
+
+
+def _left_steps(left: Left, kind: np.dtype[Any]) -> Steps:
+    """Those of the whole, less the rows that are gone."""
+    s = left.whole.steps
+    gone, k = left.whole.score[left.place], len(s.score)
+    if not k:
+        return s
+    below = k - np.searchsorted(s.score[::-1], gone, side="right")  # the first step at or below each
+    here = ~left.positive & (s.score[np.minimum(below, k - 1)] == gone)
+    fewer_pos, fewer_neg, fewer_here = (
+        np.bincount(below[which], minlength=k + 1)[:k] for which in (left.positive, ~left.positive, here)
+    )
+    pos = (s.pos - fewer_pos).astype(kind)
+    found = (s.score, pos, (s.neg - fewer_here).astype(kind), s.tp - np.cumsum(fewer_pos), s.fp - np.cumsum(fewer_neg))
+    return Steps(*found) if pos.all() else Steps(*(x[pos > 0] for x in found))
 
 
 def _from_above(counts: Counts) -> Counts:
@@ -474,7 +493,11 @@ def at_ranks(counts: tuple[Counts, ...], ranks: npt.NDArray[Any]) -> IntArray:
     before: Any = 0
     done = 0
     for at in blocks(n):
-        reached = before + np.cumsum(sum(c[at] for c in counts[1:]) + counts[0][at])
+        rows = counts[0][at]
+        for more in counts[1:]:
+            rows = more[at] + rows
+        reached = np.cumsum(rows, dtype=rows.dtype)
+        reached += before
         here = int(np.searchsorted(ranks, reached[-1], side="right"))
         out[done:here] = at.start + np.searchsorted(reached, ranks[done:here])
         before, done = reached[-1], max(done, here)

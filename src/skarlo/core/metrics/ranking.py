@@ -9,7 +9,7 @@ import numpy as np
 
 from ..counting.answers import Answers, effective_rows, mean_variance
 from ..counting.table import Sampling
-from ..counting.tally import Tally, blocks, coarse
+from ..counting.tally import Tally, blocks, coarse, narrow
 from ..number import FloatArray, IntArray, Metric, absent, bounded, measured, point, total
 from ..stats import intervals
 from ..stats.draws import NO_DRAW, generator
@@ -58,11 +58,18 @@ def placements(t: Tally) -> tuple[FloatArray, FloatArray]:
 def _placement_blocks(t: Tally) -> Influences:
     """The same, block by block."""
     below, above = 0, t.positives
+    width = narrow(2 * t.rows) if t.pos.dtype.kind == "i" else t.pos.dtype
     for at in blocks(len(t.score)):
         pos, neg = t.pos[at], t.neg[at]
-        n, p = np.cumsum(neg), np.cumsum(pos)
-        yield at, (2 * (below + n) - neg) / (2 * t.negatives), (2 * (above - p) + pos) / (2 * t.positives)
-        below, above = below + n[-1].item(), above - p[-1].item()
+        n, p = np.cumsum(neg, dtype=width), np.cumsum(pos, dtype=width)
+        n += below
+        np.subtract(above, p, out=p)
+        below, above = n[-1].item(), p[-1].item()
+        n *= 2
+        n -= neg
+        p *= 2
+        p += pos
+        yield at, n / (2 * t.negatives), p / (2 * t.positives)
 
 
 def delong_variance(t: Tally, area: float) -> float:
@@ -222,7 +229,7 @@ def average_precision_influence(t: Tally, value: float) -> tuple[FloatArray, Flo
     sum in the direction of one more row.
     """
     on_pos, on_neg = _influence_at_steps(t, value)
-    at, k = np.flatnonzero(t.pos), len(t.score)
+    at, k = np.flatnonzero(t.pos > 0), len(t.score)
     out = np.zeros(k)
     out[at] = on_pos
     stretches = np.diff(at, prepend=0, append=k)  # a negative loses what the steps at and below its score lose
