@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import socket
 import threading
 
@@ -29,9 +30,12 @@ def run_server(
 
 
 def warm_up() -> None:
-    """Evaluate a few rows, so that what is imported late is there before somebody waits for it."""
+    """Evaluate a few rows, so that what is imported late is there before somebody waits for it. What is there by then
+    stays, so that it need not be looked through for what may go: that would stop everybody for a tenth of a second."""
     scores = [(7 * i % 40) / 40 for i in range(40)]
     evaluate(["ab"[i % 2] for i in range(40)], {"one": scores, "other": scores[::-1]}, positive="a")
+    gc.collect()
+    gc.freeze()
 
 
 def is_free(host: str, port: int) -> bool:

@@ -67,9 +67,15 @@ def row(name: str, kind: str, of: str = "") -> tuple[str, str]:
     return of + alike, kind
 
 
+@lru_cache(maxsize=256)
+def _ever(name: str) -> bool:
+    """Whether any interval of a metric is approximate."""
+    return row(name, "")[0] in {label for label, _ in APPROXIMATE}
+
+
 def mark(name: str, found: Metric) -> Metric:
     """A metric, marked where its interval is approximate."""
-    if row(name, found.get("interval", "")) in APPROXIMATE:
+    if _ever(name) and row(name, found.get("interval", "")) in APPROXIMATE:
         return {**found, "approximate": True}
     return found
 
