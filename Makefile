@@ -28,7 +28,8 @@ build: $(STATIC)
 $(VENV)/ready: requirements.lock pyproject.toml
 	@echo "setting up Python …"
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps -r requirements.lock
+	@# compiled as it is imported: most of what is installed never is
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile --no-deps -r requirements.lock
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
 	@$(BIN)/python -c "import matplotlib.font_manager" 2> /dev/null # its list of fonts is made once, here and not while someone waits
 	@touch $@

@@ -92,7 +92,7 @@ def test_a_decision_may_ask_for_cutoffs_by_group_and_says_so_where_it_is_signed(
         in page
     )
     for group, one in cutoffs["by_group"].items():
-        assert f"<td>{group}</td><td>≥ {core.shown(one['value'])}</td>" in page
+        assert f"<td>{group}</td><td>≥\u00a0{core.shown(one['value'])}</td>" in page
     assert f"{core.count(cutoffs['changed']['rows'])} rows would get another answer" in page
     # what is frozen holds the numbers, whatever the decision says later
     frozen = ana("POST", f"{at}/revisions", headers={"Prefer": "wait=60"}).json
@@ -100,7 +100,7 @@ def test_a_decision_may_ask_for_cutoffs_by_group_and_says_so_where_it_is_signed(
     assert ana("GET", f"{at}/dossier").json["decision_cutoff"] == 0.5
     signed = ava("GET", f"/reports/{frozen['id']}").text
     assert "with a cutoff of its own for each group by ward" in signed
-    assert all(f"≥ {core.shown(one['value'])}</td>" in signed for one in cutoffs["by_group"].values())
+    assert all(f"≥\u00a0{core.shown(one['value'])}</td>" in signed for one in cutoffs["by_group"].values())
 
 
 @pytest.mark.parametrize(

@@ -74,6 +74,19 @@ def test_a_cutoff_is_kept_while_another_is_evaluated(app, signed_in, study_id, g
     assert not gate.opened.is_set()
 
 
+def test_a_change_waits_for_the_files_it_reads_and_is_kept(app, signed_in, study_id, monkeypatch):
+    ana, read, go = signed_in("ana"), evaluating.read_study, threading.Event()
+    app.config.update(PATIENCE=0.01)
+    monkeypatch.setattr(evaluating, "read_study", lambda *args: go.wait(60) and read(*args))
+    with ThreadPoolExecutor(1) as pool:
+        asked = pool.submit(cutoff, ana, study_id, 0.377)
+        with pytest.raises(TimeoutError):
+            asked.result(0.5)
+        go.set()
+    assert asked.result().status_code == 200
+    assert ana("GET", f"/studies/{study_id}").json["candidates"][0]["cutoff"] == 0.377
+
+
 def test_what_is_looked_at_and_then_kept_is_evaluated_once(signed_in, study_id, gate):
     gate.opened.set()
     ana = signed_in("ana")

@@ -40,6 +40,7 @@ api = APIBlueprint(
 )  # fmt: skip
 LONG: dict[str | int, type[BaseModel] | dict[Any, Any] | None] = {202: JobOut}  # of what may take long
 PATIENCE = 0.4  # seconds until an answer that is not there yet becomes a job to follow
+LONGEST = 600.0  # seconds that anybody may wish to wait, and that a change waits for what it reads
 
 
 def evaluator() -> Evaluator:
@@ -108,7 +109,7 @@ def _patience() -> float:
     for wish in request.headers.get("Prefer", "").split(","):
         name, _, value = wish.strip().partition("=")
         if name.lower() == "wait" and value.isdigit():
-            return min(float(value), 600.0)
+            return min(float(value), LONGEST)
     return float(current_app.config.get("PATIENCE", PATIENCE))
 
 
@@ -130,7 +131,8 @@ def awaited(key: str, what: str, work: Callable[[Progress], T], then: str | None
     page, _, turn = request.headers.get("X-Page", "")[:80].partition(" ")
     where = (page, place) if page and place else None
     job = jobs().start(key, what, work, signed_in().id or 0, where, int(turn) if turn.isdecimal() else 0)
-    if not job.over.wait(_patience()):
+    # what changes something is not done by asking its address again: it waits for what it reads
+    if not job.over.wait(LONGEST if then == here() and request.method != "GET" else _patience()):
         raise Pending(job, then)
     if job.error is not None:
         raise job.error
