@@ -68,7 +68,6 @@ def evaluate(
     _end_on_interrupt()
     if curves not in ("compact", "full", "none"):
         stop([f"--curves is compact, full or none; found “{curves}”"])
-    sys.setswitchinterval(0.0005)  # seconds; what reads the files waits less for what imports
     Thread(target=_import_slow, daemon=True).start()
     try:
         spec = intake.read_spec(study)

@@ -131,7 +131,7 @@ def awaited(key: str, what: str, work: Callable[[Progress], T], then: str | None
     page, _, turn = request.headers.get("X-Page", "")[:80].partition(" ")
     where = (page, place) if page and place else None
     job = jobs().start(key, what, work, signed_in().id or 0, where, int(turn) if turn.isdecimal() else 0)
-    # what changes something is not done by asking its address again: it waits for what it reads
+    # a change is not made by asking its own address for the answer: it waits for what it reads
     if not job.over.wait(LONGEST if then == here() and request.method != "GET" else _patience()):
         raise Pending(job, then)
     if job.error is not None:

@@ -193,13 +193,9 @@ def of_one_score(name: str, a: Scored, b: Scored) -> PairSums | None:
     sign = 1.0 if several is a else -1.0
     squares, gap, squared = np.zeros((2, 2)), np.zeros(2), np.zeros(2)
     for c, (values, same, n) in enumerate(zip(tables, flat, (t.pos, t.neg), strict=True)):
-        one_bears, borne = float(same[0]), n * values
-        squares[:, c] = total(borne * values), total(n) * one_bears**2
-        if one_bears == 0.0:
-            gap[c], squared[c] = sign * total(borne), squares[0, c]
-        else:
-            d = values - one_bears
-            gap[c], squared[c] = sign * total(n * d), total(n * d * d)
+        d = values - same[0]
+        squares[:, c] = total(n * values * values), total(n) * float(same[0]) ** 2
+        gap[c], squared[c] = sign * total(n * d), total(n * d * d)
     own, means = (0, 1) if several is a else (1, 0), (mean, flat_mean)
     return PairSums(
         (squares[own[0]], squares[own[1]]), squared, gap, (means[own[0]], means[own[1]]), (t.positives, t.negatives)

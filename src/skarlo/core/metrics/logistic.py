@@ -102,12 +102,14 @@ def fit_on(t: Tally, x: FloatArray, free: BoolArray, near: FloatArray | None = N
             w = n * p
             rest = pos - w
             w *= 1.0 - p
-            sums = [np.add.reduce(rest), np.add.reduce(w)]
-            if free[1]:
+            borne = [rest, w]
+            if free[1]:  # the slope's share is not worked out where it is fixed
                 wx = w * here
-                sums += [np.add.reduce(v) for v in (rest * here, wx, wx * here)]
-            parts.append(sums)
-        g0, i00, g1, i01, i11 = [*np.add.reduce(np.array(parts), axis=0).tolist(), 0.0, 0.0, 0.0][:5]
+                borne += [rest * here, wx, wx * here]
+            parts.append([np.add.reduce(v) for v in borne])
+        sums = np.zeros(5)
+        sums[: len(parts[0])] = np.add.reduce(np.array(parts), axis=0)
+        g0, i00, g1, i01, i11 = sums.tolist()
         return np.array([g0, g1])[free], np.array([[i00, i01], [i01, i11]])[at_free]
 
     def likelihood(beta: FloatArray) -> float:
